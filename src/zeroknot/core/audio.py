@@ -1,0 +1,84 @@
+"""What is a sound? Samples and the rate they were taken at, checked once, never changed."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import soxr
+from numpy.typing import NDArray
+
+from zeroknot.core.errors import AudioError
+
+Samples = NDArray[np.float32]
+
+LOWEST_RATE = 8_000
+HIGHEST_RATE = 192_000
+
+
+@dataclass(frozen=True, eq=False)
+class Audio:
+    """One or two channels of finite samples.
+
+    samples  float32 [channels, frames], read-only
+    rate     frames per second, 8 000 to 192 000
+    """
+
+    samples: Samples
+    rate: int
+
+    def __post_init__(self) -> None:
+        s = self.samples
+        if s.ndim != 2 or s.dtype != np.float32:
+            raise AudioError(f"sound came as {s.dtype} {s.shape}; wanted float32 [channels, frames]")
+        if not 1 <= s.shape[0] <= 2:
+            raise AudioError(f"the sound has {s.shape[0]} channels; mono or stereo is wanted")
+        if s.shape[1] == 0:
+            raise AudioError("the sound has no samples")
+        if not LOWEST_RATE <= self.rate <= HIGHEST_RATE:
+            raise AudioError(
+                f"the sample rate is {self.rate} Hz; {LOWEST_RATE} to {HIGHEST_RATE} is wanted"
+            )
+        # One pass that any NaN or infinity survives, without a boolean array of the same size.
+        if not np.isfinite(np.dot(s[0], s[0])) or not np.isfinite(np.dot(s[-1], s[-1])):
+            _refuse_where_not_finite(s)
+        s.setflags(write=False)
+
+    @property
+    def channels(self) -> int:
+        return int(self.samples.shape[0])
+
+    @property
+    def frames(self) -> int:
+        return int(self.samples.shape[1])
+
+    @property
+    def seconds(self) -> float:
+        return self.frames / self.rate
+
+    def mono(self) -> Samples:
+        """float32 [frames]: the mean of the channels."""
+        return np.asarray(self.samples.mean(axis=0), dtype=np.float32)
+
+    def peak(self) -> float:
+        """Largest absolute sample value."""
+        return float(max(self.samples.max(), -self.samples.min()))
+
+
+def _refuse_where_not_finite(samples: Samples) -> None:
+    bad = np.flatnonzero(~np.isfinite(samples).all(axis=0))
+    if bad.size:
+        raise AudioError(
+            f"sample {int(bad[0])} is not a finite number ({bad.size} such in all); "
+            "write the file again from its source"
+        )
+
+
+def resampled(sound: Audio, rate: int) -> Audio:
+    """The sound at another rate (soxr, best quality); itself where the rate is the same.
+
+    returns  float32 [channels, about frames · rate / sound.rate]
+    """
+    if rate == sound.rate:
+        return sound
+    # Whole channels through soxr: its one-shot call takes off its own delay.
+    out = soxr.resample(np.ascontiguousarray(sound.samples.T), sound.rate, rate, quality="VHQ")
+    return Audio(np.ascontiguousarray(out.T, dtype=np.float32), rate)

@@ -1,0 +1,232 @@
+"""How many bars is a loop, how fast, and where is its one?
+
+Conventions
+-----------
+- A reading's tempo counts pulses a minute, beats_per_bar pulses a bar (6/8 has two).
+- Confidences of one loop's readings are probabilities; they sum to at most 1, the rest is
+  "none of these".
+
+Method: joint hypotheses of start, end, bars and metre, each judged by how the attacks sit on its
+grid, how the sound repeats at its beat and bar, whether it starts where a loop starts, and how
+common such a tempo and length are. A loop nearly always holds a whole number of bars, so its
+length outvotes the ear (Font & Serra, "Tempo estimation for music loops and a simple confidence
+measure", ISMIR 2016). The weights were set by hand.
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from zeroknot.core.audio import Audio
+from zeroknot.core.listening.attacks import (
+    Attacks,
+    Envelope,
+    Floats,
+    attack_envelope,
+    find_attacks,
+    sounding_range,
+)
+
+VERSION = 1
+MOST_READINGS = 5
+SLOWEST_BPM, FASTEST_BPM = 50.0, 210.0
+BARS_COMMON = {1: -0.5, 2: 0.1, 4: 0.2, 8: -0.1, 16: -0.8, 3: -2.2, 5: -2.8, 6: -2.2, 12: -2.4,
+               7: -3.0, 32: -1.6, 24: -2.8, 64: -2.2}  # fmt: skip
+METRES_COMMON = {4: 0.0, 3: -1.8}
+NONE_OF_THESE = -1.0  # score of an answer that is not among the hypotheses
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One hypothesis about what a loop is.
+
+    bars           whole bars of one pass
+    beats_per_bar  pulses
+    tempo_bpm      pulses a minute
+    downbeat_s     second of the first downbeat; may be negative
+    end_s          second where one pass ends; may lie past the file
+    confidence     0…1
+    reason         in a few words
+    """
+
+    bars: int
+    beats_per_bar: int
+    tempo_bpm: float
+    downbeat_s: float
+    end_s: float
+    confidence: float
+    reason: str = ""
+
+    @property
+    def pulses(self) -> int:
+        return self.bars * self.beats_per_bar
+
+
+@dataclass(frozen=True, kw_only=True)
+class Claims:
+    """What tags, names and chunks say of a loop; None where they say nothing."""
+
+    tempo_bpm: float | None = None
+    bars: int | None = None
+    key: str | None = None
+    loop_start_s: float | None = None
+    loop_end_s: float | None = None
+    title: str | None = None
+    sources: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Heard:
+    """Everything listening makes out."""
+
+    attacks: Attacks
+    readings: tuple[Reading, ...]
+    sounding: tuple[float, float]
+    warnings: tuple[str, ...]
+
+    @property
+    def best(self) -> Reading | None:
+        return self.readings[0] if self.readings else None
+
+    def beats(self) -> tuple[float, ...]:
+        """Seconds of the best reading's pulses inside the pass."""
+        best = self.best
+        if best is None:
+            return ()
+        step = (best.end_s - best.downbeat_s) / best.pulses
+        return tuple(best.downbeat_s + i * step for i in range(best.pulses))
+
+
+def listen(sound: Audio, claims: Claims = Claims()) -> Heard:  # noqa: B008 (a frozen value)
+    """Attacks and readings of a sound, claims weighed in. Silence has neither."""
+    if sound.peak() < 1e-4 or float(np.ptp(sound.samples)) < 1e-5:
+        return Heard(Attacks.none(), (), (0.0, sound.seconds), ("there is nothing to hear",))
+    envelope = attack_envelope(sound)
+    attacks = find_attacks(sound, envelope)
+    sounding = sounding_range(sound)
+    warnings = [] if attacks.seconds.size else ["no attacks: tempo cannot be told from the sound"]
+    if sound.peak() >= 0.999 and _is_clipped(sound):
+        warnings.append("the recording is clipped")
+    hypotheses = _hypotheses(sound, attacks, sounding, claims)
+    if not hypotheses:
+        return Heard(attacks, (), sounding, (*warnings, "too short to hold a bar"))
+    scores = np.asarray([_score(h, sound, attacks, envelope, claims) for h in hypotheses])
+    return Heard(attacks, _ranked(hypotheses, scores), sounding, tuple(warnings))
+
+
+def _is_clipped(sound: Audio) -> bool:
+    at_top = np.abs(sound.samples) >= 0.999
+    return bool((at_top[:, 1:] & at_top[:, :-1]).sum() > 8)
+
+
+def _hypotheses(
+    sound: Audio, attacks: Attacks, sounding: tuple[float, float], claims: Claims
+) -> list[Reading]:
+    starts = {0.0: "starts with the file"}
+    early = attacks.seconds < min(4.0, 0.5 * sound.seconds)
+    strongest = np.argsort(-attacks.strengths * early)[:6]
+    for i in sorted(strongest[early[strongest]]):
+        if attacks.seconds[i] > 0.012:
+            starts[float(attacks.seconds[i])] = f"starts at {attacks.seconds[i]:.3f} s"
+    ends = {sound.seconds: "ends with the file"}
+    if sounding[1] < sound.seconds - 0.05:
+        ends[sounding[1]] = "ends with the sound"
+    if claims.loop_end_s is not None and claims.loop_start_s is not None:
+        starts[claims.loop_start_s] = "the file marks a loop"
+        ends[claims.loop_end_s] = "the file marks a loop"
+    found = []
+    for start, why_start in starts.items():
+        for end, why_end in ends.items():
+            for bars in BARS_COMMON:
+                for beats in METRES_COMMON:
+                    if end - start < 0.25:
+                        continue
+                    bpm = bars * beats * 60.0 / (end - start)
+                    if SLOWEST_BPM <= bpm <= FASTEST_BPM:
+                        why = f"{why_start}, {why_end}"
+                        found.append(Reading(bars, beats, bpm, start, end, 0.0, why))
+            # A tail: the body is shorter than the file by what is claimed or common.
+            if claims.tempo_bpm:
+                bar = 240.0 / claims.tempo_bpm
+                bars = int((end - start) / bar + 0.02)
+                if bars >= 1 and bars in BARS_COMMON and start + bars * bar < end - 0.02:
+                    why = f"{why_start}, {bars} bars at the claimed tempo"
+                    found.append(
+                        Reading(bars, 4, claims.tempo_bpm, start, start + bars * bar, 0.0, why)
+                    )
+    return found
+
+
+def _score(
+    h: Reading, sound: Audio, attacks: Attacks, envelope: Envelope, claims: Claims
+) -> float:
+    beat = (h.end_s - h.downbeat_s) / h.pulses
+    score = BARS_COMMON[h.bars] + METRES_COMMON[h.beats_per_bar]
+    # Tempo: log-normal about 112, a third of an octave wide; gentle, for slow and fast loops exist.
+    score -= 0.5 * (np.log2(h.tempo_bpm / 112.0) / 0.42) ** 2
+    if h.downbeat_s == 0.0:
+        score += 1.2
+    if h.end_s == sound.seconds:
+        score += 1.0
+    if attacks.seconds.size:
+        score += 5.0 * _on_grid(attacks, h.downbeat_s, beat / 4) + 1.5 * _on_grid(
+            attacks, h.downbeat_s, beat
+        )
+        nearest = np.abs(attacks.seconds - h.downbeat_s)
+        if nearest.min() < 0.025:
+            score += 1.0 + 0.8 * float(attacks.strengths[np.argmin(nearest)])
+        skipped = attacks.strengths[attacks.seconds < h.downbeat_s - 0.02].sum()
+        score -= 2.0 * float(skipped / attacks.strengths.sum())
+    score += 1.5 * _repeats(envelope, h, beat) + 1.5 * _repeats(envelope, h, beat * h.beats_per_bar)
+    if claims.tempo_bpm:
+        off = abs(np.log2(h.tempo_bpm / claims.tempo_bpm))
+        off_octave = min(abs(off - 1.0), off)
+        score += 3.0 * np.exp(-((off / 0.008) ** 2)) + 0.6 * np.exp(-((off_octave / 0.008) ** 2))
+    if claims.bars == h.bars:
+        score += 1.5
+    if claims.loop_start_s is not None and abs(h.downbeat_s - claims.loop_start_s) < 0.002:
+        score += 0.8
+    return float(score)
+
+
+def _on_grid(attacks: Attacks, origin: float, step: float) -> float:
+    """Share of attack strength within 15 ms of a grid, over what chance would give. −1…1"""
+    width = 0.015
+    off = (attacks.seconds - origin) / step
+    off = np.abs(off - np.round(off)) * step
+    weights: Floats = attacks.strengths
+    hit = float((weights * np.exp(-0.5 * (off / width) ** 2)).sum() / weights.sum())
+    chance = min(1.0, width * np.sqrt(2 * np.pi) / step)
+    return hit - chance
+
+
+def _repeats(envelope: Envelope, h: Reading, lag_seconds: float) -> float:
+    """Correlation of the attack envelope with itself a lag later, the pass as a circle. −1…1"""
+    hop = envelope.hop_seconds
+    values = envelope.values[max(0, round(h.downbeat_s / hop)) : round(h.end_s / hop)]
+    lag = round(lag_seconds / hop)
+    if values.size < 8 or lag % values.size == 0:
+        return 0.0
+    smooth = np.convolve(values, np.hanning(7) / 3.0, mode="same")
+    smooth = smooth - smooth.mean()
+    power = float(np.dot(smooth, smooth))
+    return float(np.dot(smooth, np.roll(smooth, lag))) / power if power > 0 else 0.0
+
+
+def _ranked(hypotheses: list[Reading], scores: Floats) -> tuple[Reading, ...]:
+    top = max(float(scores.max()), NONE_OF_THESE)
+    weights = np.exp(scores - top)
+    total = float(weights.sum()) + float(np.exp(NONE_OF_THESE - top)) + 0.15
+    merged: dict[tuple[int, int, int], Reading] = {}
+    for i in np.argsort(-scores):
+        h = hypotheses[i]
+        # Same bars, tempo and one: the same reading, whatever led to it.
+        same = (h.bars, h.beats_per_bar, round(h.downbeat_s / 0.03))
+        if same in merged:
+            kept = merged[same]
+            merged[same] = replace(kept, confidence=kept.confidence + weights[i] / total)
+        else:
+            reason = f"{h.bars} bar{'s' * (h.bars != 1)} at {h.tempo_bpm:.1f}; {h.reason}"
+            merged[same] = replace(h, confidence=float(weights[i] / total), reason=reason)
+    best = sorted(merged.values(), key=lambda r: -r.confidence)[:MOST_READINGS]
+    return tuple(r for r in best if r.confidence >= 0.01) or tuple(best[:1])

@@ -1,0 +1,203 @@
+"""What exactly is to be rendered for one pass of a strand?
+
+Conventions
+-----------
+- A pass has three parts on one axis: lead (before frame 0), body, tail (past the body's end).
+- A plan names the source by its hash and holds everything that has a say in the result, so its
+  digest is the render's address. It holds no project, revision or strand.
+- Output frames count from the first downbeat, rounded by `units.frame`.
+"""
+
+from dataclasses import asdict, dataclass
+from functools import cached_property
+
+import numpy as np
+
+from zeroknot.core.digest import digest_of
+from zeroknot.core.errors import StretchError
+from zeroknot.core.stretch.methods import method_named
+from zeroknot.core.timeline.tempo_map import TempoMap
+from zeroknot.core.units import frame
+from zeroknot.core.warp.time_map import TimeMap
+from zeroknot.core.warp.warp_map import WarpMap
+
+STEEPEST_SHIFT = 24.0  # semitones either way
+RAMP_STEP_BEATS = 0.25  # a ramp is laid in straight pieces this long: under 0.1 ms off
+LONGEST_LEAD_BEATS = 8.0
+ATTACK_AT_END_SECONDS = 0.03
+
+
+@dataclass(frozen=True)
+class RenderPlan:
+    """One pass, ready to be rendered.
+
+    source       SHA-256 of the recording's bytes
+    rate         frames per second of the output (the source is converted to it first)
+    knots        (source second, output frame), rising; frame 0 and body_frames among them
+    body_frames  exact length of the pass
+    lead_from    source second from which the lead sounds; the zero knot's where there is none
+    tail_to      source second to which the tail sounds; the end knot's where there is none
+    semitones    shift, length kept
+    method       key in METHODS
+    version      of that method's code
+    """
+
+    source: str
+    rate: int
+    knots: tuple[tuple[float, int], ...]
+    body_frames: int
+    lead_from: float
+    tail_to: float
+    semitones: float
+    method: str
+    version: int
+
+    @cached_property
+    def digest(self) -> str:
+        """The render's address."""
+        return digest_of(asdict(self))
+
+    @cached_property
+    def time_map(self) -> TimeMap:
+        return TimeMap.of_points(self.knots)
+
+    @property
+    def zero_second(self) -> float:
+        return next(s for s, f in self.knots if f == 0)
+
+    @property
+    def end_second(self) -> float:
+        return next(s for s, f in self.knots if f == self.body_frames)
+
+    @property
+    def lead_frames(self) -> int:
+        return max(0, -self._output_frame(self.lead_from))
+
+    @property
+    def tail_frames(self) -> int:
+        return max(0, self._output_frame(self.tail_to) - self.body_frames)
+
+    @property
+    def frames(self) -> int:
+        """Lead, body and tail together."""
+        return self.lead_frames + self.body_frames + self.tail_frames
+
+    def _output_frame(self, second: float) -> int:
+        return frame(float(self.time_map.output_of(np.asarray([second]))[0]))
+
+    @classmethod
+    def from_json(cls, value: dict[str, object]) -> "RenderPlan":
+        """The plan whose `asdict` was stored as JSON."""
+        fields = dict(value)
+        knots = tuple((float(s), int(f)) for s, f in fields.pop("knots"))  # type: ignore[attr-defined]
+        return cls(knots=knots, **fields)  # type: ignore[arg-type]
+
+
+def plan_pass(
+    *,
+    source: str,
+    rate: int,
+    warp: WarpMap,
+    tempo_map: TempoMap,
+    start_beat: float,
+    lead_from: float,
+    tail_to: float,
+    semitones: float = 0.0,
+    method: str = "weave",
+) -> RenderPlan:
+    """The plan of the pass whose zero knot lies on a beat of the project.
+
+    Raises StretchError where a part would be longer or shorter than 8 times, or the shift is
+    beyond two octaves.
+    """
+    if abs(semitones) > STEEPEST_SHIFT:
+        raise StretchError(f"a shift of {semitones:+g} st is outside ±{STEEPEST_SHIFT:g}")
+    chosen = method_named(method)
+    first = min(0.0, warp.beat_of_second(lead_from))
+    last = max(warp.span, warp.beat_of_second(tail_to))
+    beats = {0.0, warp.span, *(k.beat for k in warp.knots if first < k.beat < last)}
+    begin, finish = start_beat + first, start_beat + last
+    steady = tempo_map.is_steady_between(begin, finish)
+    if not steady:
+        beats.update(b - start_beat for b in tempo_map.breaks_between(begin, finish))
+        beats.update(np.arange(first, last, RAMP_STEP_BEATS).tolist())
+        # The outer segments go on at the tempo they end with.
+        beats.update((first, last))
+    zero_frame = tempo_map.frame_of_beat(start_beat, rate)
+    body_frames = tempo_map.frame_of_beat(start_beat + warp.span, rate) - zero_frame
+    bpm, points = tempo_map.bpm_at(start_beat), []
+    for beat in sorted(beats):
+        if beat == warp.span:
+            output = body_frames
+        elif steady:
+            # Counted from the pass itself: every pass at one tempo then has the same plan.
+            output = frame(beat * 60.0 / bpm * rate)
+        else:
+            output = tempo_map.frame_of_beat(start_beat + beat, rate) - zero_frame
+        second = warp.second_of_beat(beat)
+        if not points or (second > points[-1][0] and output > points[-1][1]):
+            points.append((second, output))
+    plan = RenderPlan(
+        source=source,
+        rate=rate,
+        knots=tuple(points),
+        body_frames=body_frames,
+        lead_from=lead_from,
+        tail_to=tail_to,
+        semitones=0.0 if chosen.pitch_follows else float(semitones),
+        method=chosen.key,
+        version=chosen.version,
+    )
+    plan.time_map.refuse_beyond_limits(rate)
+    return plan
+
+
+def plan_ratio(
+    *, source: str, rate: int, source_frames: int, duration_ratio: float, semitones: float,
+    method: str,
+) -> RenderPlan:  # fmt: skip
+    """The plan of a whole recording as one pass, `duration_ratio` times as long."""
+    body = frame(duration_ratio * source_frames)
+    if body < 1:
+        raise StretchError(f"a ratio of {duration_ratio:g} leaves nothing of {source_frames} samples")
+    seconds = source_frames / rate
+    chosen = method_named(method)
+    plan = RenderPlan(
+        source=source,
+        rate=rate,
+        knots=((0.0, 0), (seconds, body)),
+        body_frames=body,
+        lead_from=0.0,
+        tail_to=seconds,
+        semitones=0.0 if chosen.pitch_follows else float(semitones),
+        method=chosen.key,
+        version=chosen.version,
+    )
+    plan.time_map.refuse_beyond_limits(rate)
+    return plan
+
+
+def lead_and_tail(
+    warp: WarpMap, sounding: tuple[float, float], attacks: tuple[float, ...], with_lead: bool
+) -> tuple[float, float]:
+    """From where does the lead sound, and to where the tail?
+
+    sounding  first and last second of the recording that are not silence
+    attacks   source seconds, rising
+    returns   source seconds (lead_from, tail_to)
+
+    The lead is what sounds before the first downbeat, eight beats at most. The tail is what rings
+    past the end: it stops where the next hit begins, for that hit belongs to another pass.
+    """
+    zero, end = warp.zero.second, warp.end.second
+    lead_from = zero
+    if with_lead and sounding[0] < zero:
+        lead_from = max(sounding[0], warp.second_of_beat(-LONGEST_LEAD_BEATS))
+    tail_to = max(end, min(sounding[1], end + warp.body_seconds))
+    for attack in attacks:
+        if attack > end - ATTACK_AT_END_SECONDS:
+            tail_to = max(end, min(tail_to, attack - 0.002))
+            break
+    if tail_to - end < 0.005:
+        tail_to = end
+    return lead_from, tail_to

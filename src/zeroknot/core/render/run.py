@@ -1,0 +1,169 @@
+"""How does a plan become sound?
+
+Conventions
+-----------
+- The axis of a render begins with the lead: axis frame = output frame + lead_frames.
+- Pieces lie between anchors and are added up; the body's ends are neighbours, so what its first
+  piece sounds before frame 0 is added at the body's end.
+- Where nothing is stretched or shifted, samples are copied.
+"""
+
+from collections import OrderedDict
+from dataclasses import dataclass
+
+import numpy as np
+
+from zeroknot.core.audio import Audio, Samples
+from zeroknot.core.listening.attacks import Attacks
+from zeroknot.core.render.plan import RenderPlan
+from zeroknot.core.stretch.methods import Point, method_named
+from zeroknot.core.stretch.part import Part
+from zeroknot.core.stretch.source_view import SourceView
+from zeroknot.core.units import frame
+
+BLOCK_FRAMES = 65_536
+KEPT_PIECES = 16
+
+
+@dataclass(frozen=True)
+class _Piece:
+    part: Part
+    start: Point
+    end: Point
+
+
+class Rendering:
+    """One plan over one recording, rendered piece by piece as frames are asked for.
+
+    sound    the recording at the plan's rate
+    attacks  what was heard in it
+    """
+
+    def __init__(self, sound: Audio, attacks: Attacks, plan: RenderPlan):
+        self.sound, self.plan = sound, plan
+        self._method = method_named(plan.method)
+        self._is_copy = plan.time_map.is_copy(plan.rate) and plan.semitones == 0.0
+        self._pieces = [] if self._is_copy else list(self._divided(attacks))
+        self._rendered: OrderedDict[int, tuple[int, Samples]] = OrderedDict()
+
+    def block(self, index: int) -> Samples:
+        """Block `index` of the axis: float32 [channels, up to BLOCK_FRAMES]."""
+        first = index * BLOCK_FRAMES
+        return self.frames(first, min(BLOCK_FRAMES, self.plan.frames - first))
+
+    def whole(self) -> Samples:
+        """Lead, body and tail: float32 [channels, plan.frames]."""
+        return self.frames(0, self.plan.frames)
+
+    def frames(self, first: int, count: int) -> Samples:
+        """float32 [channels, count]: axis frames from `first` on."""
+        out = np.zeros((self.sound.channels, count), np.float32)
+        begin = first - self.plan.lead_frames
+        if self._is_copy:
+            self._copy(begin, out)
+            return out
+        for index, piece in enumerate(self._pieces):
+            if any(begin < b and a < begin + count for a, b in self._covered(piece)):
+                self._add(index, piece, begin, out)
+        return out
+
+    def _divided(self, attacks: Attacks) -> list[_Piece]:
+        plan = self.plan
+        zero, end = plan.zero_second, plan.end_second
+        ranges = [
+            (plan.lead_from, zero, -plan.lead_frames, 0, False),
+            (zero, end, 0, plan.body_frames, True),
+            (end, plan.tail_to, plan.body_frames, plan.body_frames + plan.tail_frames, False),
+        ]
+        pieces = []
+        for from_second, to_second, start, stop, is_circle in ranges:
+            if stop <= start:
+                continue
+            inside = (attacks.seconds >= from_second) & (attacks.seconds < to_second)
+            part = Part(
+                view=SourceView(
+                    self.sound.samples,
+                    frame(from_second * plan.rate),
+                    frame(to_second * plan.rate),
+                    is_circle,
+                ),
+                rate=plan.rate,
+                time_map=plan.time_map,
+                start=start,
+                end=stop,
+                attacks=attacks.seconds[inside],
+                strengths=attacks.strengths[inside],
+            )
+            sources, outputs = part.anchors()
+            points = list(zip(sources.tolist(), outputs.tolist(), strict=True))
+            pieces += [_Piece(part, a, b) for a, b in zip(points, points[1:], strict=False)]
+        return pieces
+
+    def _covered(self, piece: _Piece) -> list[tuple[int, int]]:
+        """Output frames a piece may sound in, with room for its join."""
+        room = self.plan.rate // 50
+        covered = [(int(piece.start[1]) - room, int(piece.end[1]) + 1)]
+        if piece.part.view.is_circle and piece.start[1] == 0:
+            covered.append((self.plan.body_frames - room, self.plan.body_frames))
+        return covered
+
+    def _add(self, index: int, piece: _Piece, begin: int, out: Samples) -> None:
+        if index not in self._rendered:
+            self._rendered[index] = self._method.render_piece(
+                piece.part, piece.start, piece.end, self.plan.semitones
+            )
+            if len(self._rendered) > KEPT_PIECES:
+                self._rendered.popitem(last=False)
+        self._rendered.move_to_end(index)
+        start, sound = self._rendered[index]
+        if piece.part.view.is_circle and start < 0:
+            _mix_in(out, sound[:, :-start], self.plan.body_frames + start - begin)
+            sound, start = sound[:, -start:], 0
+        _mix_in(out, sound, start - begin)
+
+    def _copy(self, begin: int, out: Samples) -> None:
+        plan = self.plan
+        zero, end = frame(plan.zero_second * plan.rate), frame(plan.end_second * plan.rate)
+        samples = self.sound.samples
+        outside = SourceView(samples, frame(plan.lead_from * plan.rate), zero, False)
+        body = SourceView(samples, zero, end, True)
+        tail = SourceView(samples, end, frame(plan.tail_to * plan.rate), False)
+        count = out.shape[1]
+        for view, start, stop, origin in (
+            (outside, -plan.lead_frames, 0, zero),
+            (body, 0, plan.body_frames, zero),
+            (tail, plan.body_frames, plan.body_frames + plan.tail_frames, end - plan.body_frames),
+        ):
+            a, b = max(begin, start), min(begin + count, stop)
+            if b > a:
+                out[:, a - begin : b - begin] = view.read(origin + a, b - a)
+
+
+def _mix_in(out: Samples, sound: Samples, at: int) -> None:
+    """Add `sound` to `out` from index `at` on, as far as they overlap."""
+    a, b = max(0, at), min(out.shape[1], at + sound.shape[1])
+    if b > a:
+        out[:, a:b] += sound[:, a - at : b - at]
+
+
+def printed(rendering: Rendering, seam: str, with_lead: bool) -> Samples:
+    """One pass as a file of its own.
+
+    seam       "wrap": the tail is added to the start, as heard when the pass repeats; "cut": the
+               tail is left out; "ring": the tail is kept past the end
+    with_lead  the lead is kept in front
+    returns    float32 [channels, body_frames (+ lead with_lead) (+ tail when ringing)]
+    """
+    plan, axis = rendering.plan, rendering.whole()
+    lead, body = plan.lead_frames, plan.body_frames
+    out = np.array(axis[:, lead : lead + body])
+    tail = axis[:, lead + body :]
+    if seam == "wrap":
+        for start in range(0, tail.shape[1], body):
+            part = tail[:, start : start + body]
+            out[:, : part.shape[1]] += part
+    elif seam == "ring":
+        out = np.concatenate([out, tail], axis=1)
+    if with_lead:
+        out = np.concatenate([axis[:, :lead], out], axis=1)
+    return out
