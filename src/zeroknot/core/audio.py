@@ -28,7 +28,9 @@ class Audio:
     def __post_init__(self) -> None:
         s = self.samples
         if s.ndim != 2 or s.dtype != np.float32:
-            raise AudioError(f"sound came as {s.dtype} {s.shape}; wanted float32 [channels, frames]")
+            raise AudioError(
+                f"sound came as {s.dtype} {s.shape}; wanted float32 [channels, frames]"
+            )
         if not 1 <= s.shape[0] <= 2:
             raise AudioError(f"the sound has {s.shape[0]} channels; mono or stereo is wanted")
         if s.shape[1] == 0:

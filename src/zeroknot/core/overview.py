@@ -38,4 +38,6 @@ def ring(sound: Audio, start_second: float, end_second: float) -> NDArray[np.flo
         if part.size:
             energy[i] = float(np.mean(np.square(part, dtype=np.float64)))
     loudest = energy.max()
-    return np.sqrt(energy / loudest).astype(np.float32) if loudest > 0 else energy.astype(np.float32)
+    return (
+        np.sqrt(energy / loudest).astype(np.float32) if loudest > 0 else energy.astype(np.float32)
+    )

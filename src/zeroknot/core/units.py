@@ -4,7 +4,8 @@ Conventions
 -----------
 - A frame is one sample of every channel; `frame(x)` is the one rounding in Python and JavaScript.
 - A beat is a quarter note. A ratio of durations is out / in.
-- Equal temperament: a semitone is the ratio 2^(1/12), a cent a hundredth of it (ISO 16: A4 = 440 Hz).
+- Equal temperament: a semitone is the ratio 2^(1/12), a cent a hundredth of it
+  (ISO 16: A4 = 440 Hz).
 """
 
 import math

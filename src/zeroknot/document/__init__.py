@@ -1,0 +1,1 @@
+"""The project as one immutable tree, and the edits that make the next tree from it."""

@@ -1,0 +1,1 @@
+"""What is kept: rows in SQLite, audio by its content."""

@@ -97,7 +97,7 @@ class Heard:
         return tuple(best.downbeat_s + i * step for i in range(best.pulses))
 
 
-def listen(sound: Audio, claims: Claims = Claims()) -> Heard:  # noqa: B008 (a frozen value)
+def listen(sound: Audio, claims: Claims = Claims()) -> Heard:
     """Attacks and readings of a sound, claims weighed in. Silence has neither."""
     if sound.peak() < 1e-4 or float(np.ptp(sound.samples)) < 1e-5:
         return Heard(Attacks.none(), (), (0.0, sound.seconds), ("there is nothing to hear",))
@@ -157,9 +157,7 @@ def _hypotheses(
     return found
 
 
-def _score(
-    h: Reading, sound: Audio, attacks: Attacks, envelope: Envelope, claims: Claims
-) -> float:
+def _score(h: Reading, sound: Audio, attacks: Attacks, envelope: Envelope, claims: Claims) -> float:
     beat = (h.end_s - h.downbeat_s) / h.pulses
     score = BARS_COMMON[h.bars] + METRES_COMMON[h.beats_per_bar]
     # Tempo: log-normal about 112, a third of an octave wide; gentle, for slow and fast loops exist.

@@ -159,7 +159,9 @@ def plan_ratio(
     """The plan of a whole recording as one pass, `duration_ratio` times as long."""
     body = frame(duration_ratio * source_frames)
     if body < 1:
-        raise StretchError(f"a ratio of {duration_ratio:g} leaves nothing of {source_frames} samples")
+        raise StretchError(
+            f"a ratio of {duration_ratio:g} leaves nothing of {source_frames} samples"
+        )
     seconds = source_frames / rate
     chosen = method_named(method)
     plan = RenderPlan(

@@ -8,7 +8,9 @@ Conventions
 - Where nothing is stretched or shifted, samples are copied.
 """
 
+import itertools
 from collections import OrderedDict
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -37,10 +39,12 @@ class Rendering:
 
     sound    the recording at the plan's rate
     attacks  what was heard in it
+    threads  pieces rendered at once; has no say in the result
     """
 
-    def __init__(self, sound: Audio, attacks: Attacks, plan: RenderPlan):
+    def __init__(self, sound: Audio, attacks: Attacks, plan: RenderPlan, threads: int = 2):
         self.sound, self.plan = sound, plan
+        self._threads = threads
         self._method = method_named(plan.method)
         self._is_copy = plan.time_map.is_copy(plan.rate) and plan.semitones == 0.0
         self._pieces = [] if self._is_copy else list(self._divided(attacks))
@@ -62,9 +66,17 @@ class Rendering:
         if self._is_copy:
             self._copy(begin, out)
             return out
-        for index, piece in enumerate(self._pieces):
-            if any(begin < b and a < begin + count for a, b in self._covered(piece)):
-                self._add(index, piece, begin, out)
+        wanted = [
+            index
+            for index, piece in enumerate(self._pieces)
+            if any(begin < b and a < begin + count for a, b in self._covered(piece))
+        ]
+        # Batches, so that a long render's pieces are not all held at once; in order, so that the
+        # sum is the same on however many cores.
+        for at in range(0, len(wanted), KEPT_PIECES):
+            batch = wanted[at : at + KEPT_PIECES]
+            for index, rendered in zip(batch, self._all_rendered(batch), strict=True):
+                self._add(self._pieces[index], rendered, begin, out)
         return out
 
     def _divided(self, attacks: Attacks) -> list[_Piece]:
@@ -96,7 +108,7 @@ class Rendering:
             )
             sources, outputs = part.anchors()
             points = list(zip(sources.tolist(), outputs.tolist(), strict=True))
-            pieces += [_Piece(part, a, b) for a, b in zip(points, points[1:], strict=False)]
+            pieces += [_Piece(part, a, b) for a, b in itertools.pairwise(points)]
         return pieces
 
     def _covered(self, piece: _Piece) -> list[tuple[int, int]]:
@@ -107,15 +119,28 @@ class Rendering:
             covered.append((self.plan.body_frames - room, self.plan.body_frames))
         return covered
 
-    def _add(self, index: int, piece: _Piece, begin: int, out: Samples) -> None:
-        if index not in self._rendered:
-            self._rendered[index] = self._method.render_piece(
-                piece.part, piece.start, piece.end, self.plan.semitones
-            )
-            if len(self._rendered) > KEPT_PIECES:
-                self._rendered.popitem(last=False)
-        self._rendered.move_to_end(index)
-        start, sound = self._rendered[index]
+    def _all_rendered(self, indices: list[int]) -> list[tuple[int, Samples]]:
+        """Pieces from the cache or rendered now, on as many cores as were given."""
+        missing = [i for i in indices if i not in self._rendered]
+        if len(missing) > 1 and self._threads > 1:
+            with ThreadPoolExecutor(self._threads) as pool:
+                fresh = dict(zip(missing, pool.map(self._render, missing), strict=True))
+        else:
+            fresh = {i: self._render(i) for i in missing}
+        result = [fresh[i] if i in fresh else self._rendered[i] for i in indices]
+        for index, piece in zip(indices, result, strict=True):
+            self._rendered[index] = piece
+            self._rendered.move_to_end(index)
+        while len(self._rendered) > KEPT_PIECES:
+            self._rendered.popitem(last=False)
+        return result
+
+    def _render(self, index: int) -> tuple[int, Samples]:
+        piece = self._pieces[index]
+        return self._method.render_piece(piece.part, piece.start, piece.end, self.plan.semitones)
+
+    def _add(self, piece: _Piece, rendered: tuple[int, Samples], begin: int, out: Samples) -> None:
+        start, sound = rendered
         if piece.part.view.is_circle and start < 0:
             _mix_in(out, sound[:, :-start], self.plan.body_frames + start - begin)
             sound, start = sound[:, -start:], 0
@@ -147,14 +172,19 @@ def _mix_in(out: Samples, sound: Samples, at: int) -> None:
 
 
 def printed(rendering: Rendering, seam: str, with_lead: bool) -> Samples:
+    """One pass of a rendering as a file of its own; see `folded`."""
+    return folded(rendering.plan, rendering.whole(), seam, with_lead)
+
+
+def folded(plan: RenderPlan, axis: Samples, seam: str, with_lead: bool) -> Samples:
     """One pass as a file of its own.
 
+    axis       float32 [channels, plan.frames]: lead, body and tail
     seam       "wrap": the tail is added to the start, as heard when the pass repeats; "cut": the
                tail is left out; "ring": the tail is kept past the end
     with_lead  the lead is kept in front
     returns    float32 [channels, body_frames (+ lead with_lead) (+ tail when ringing)]
     """
-    plan, axis = rendering.plan, rendering.whole()
     lead, body = plan.lead_frames, plan.body_frames
     out = np.array(axis[:, lead : lead + body])
     tail = axis[:, lead + body :]

@@ -63,4 +63,6 @@ def method_named(key: str) -> Method:
         return METHODS[key]
     except KeyError:
         known = ", ".join(METHODS)
-        raise StretchError(f"there is no stretch method {key!r} here; choose from {known}") from None
+        raise StretchError(
+            f"there is no stretch method {key!r} here; choose from {known}"
+        ) from None

@@ -27,16 +27,23 @@ class SourceView:
 
     def read(self, first: int, count: int) -> Samples:
         """float32 [channels, count]: frames from `first` on, in source frames."""
-        at = np.arange(first, first + count)
-        if self.is_circle:
-            at = self.start + (at - self.start) % (self.end - self.start)
-            low, high = 0, self.samples.shape[1]
-        else:
-            low, high = max(self.start, 0), min(self.end, self.samples.shape[1])
-        if high <= low:
-            return np.zeros((self.samples.shape[0], count), np.float32)
-        inside = (at >= low) & (at < high)
-        out = self.samples[:, np.clip(at, low, high - 1)]
-        if not inside.all():
-            out = np.where(inside, out, np.float32(0))
-        return np.ascontiguousarray(out, dtype=np.float32)
+        out = np.zeros((self.samples.shape[0], count), np.float32)
+        if not self.is_circle:
+            _lay(self.samples, max(first, self.start), min(first + count, self.end), out, -first)
+            return out
+        length = self.end - self.start
+        turn = (first - self.start) // length
+        while self.start + turn * length < first + count:
+            offset = turn * length
+            begin = max(first - offset, self.start)
+            stop = min(first + count - offset, self.end)
+            _lay(self.samples, begin, stop, out, offset - first)
+            turn += 1
+        return out
+
+
+def _lay(samples: Samples, begin: int, stop: int, out: Samples, offset: int) -> None:
+    """Copy source frames begin…stop, as far as there are any, to `out` at frame + offset."""
+    begin, stop = max(begin, 0), min(stop, samples.shape[1])
+    if stop > begin:
+        out[:, begin + offset : stop + offset] = samples[:, begin:stop]

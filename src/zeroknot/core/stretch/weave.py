@@ -14,6 +14,7 @@ Sources: Laroche & Dolson, "Improved phase vocoder time-scale modification of au
 "A new approach to transient processing in the phase vocoder" (2003).
 """
 
+import itertools
 from dataclasses import dataclass
 
 import numba
@@ -71,7 +72,7 @@ def _bands(rate: int) -> tuple[_Band, ...]:
     edges = [0.0, *(c for c in CROSSOVERS_HZ if c < 0.4 * rate), np.inf]
     return tuple(
         _Band(max(256, longest >> i), low, high)
-        for i, (low, high) in enumerate(zip(edges, edges[1:], strict=False))
+        for i, (low, high) in enumerate(itertools.pairwise(edges))
     )
 
 
@@ -121,8 +122,7 @@ def _stretched(
     last: int,
 ) -> Samples:
     """Output frames first…last of a piece on an axis `ratio` times as long. [channels, n]"""
-    channels = part.view.samples.shape[0]
-    out = np.zeros((channels, last - first), np.float32)
+    out = np.zeros((part.view.samples.shape[0], last - first), np.float32)
     for band in _bands(part.rate):
         out += _band_stretched(part, band, from_anchor, to_anchor, ratio, first, last)
     return out
@@ -145,7 +145,9 @@ def _band_stretched(
     n_last = (last + window // 2 - origin) // hop
     centres = origin + hop * np.arange(n_first, n_last + 1)
     points_source, points_output, attacks = _unity_zones(part, band, ratio)
-    sources = np.floor(_interpolated(points_output, points_source, centres.astype(np.float64)) + 0.5)
+    sources = np.floor(
+        _interpolated(points_output, points_source, centres.astype(np.float64)) + 0.5
+    )
     sources = sources.astype(np.int64)
     now, before = _analysed(part, sources, hop, taper)
     low, high, weights = band.weights(part.rate)
@@ -163,7 +165,9 @@ def _band_stretched(
         _turn_kernel(
             now, before, is_new, start_frame, end_frame, share, missing, since, turned, measure
         )
-    spectra = np.zeros((turned.shape[0], channels := turned.shape[1], window // 2 + 1), np.complex64)
+    spectra = np.zeros(
+        (turned.shape[0], channels := turned.shape[1], window // 2 + 1), np.complex64
+    )
     spectra[:, :, low:high] = turned[:, :, low - low_wide : high - low_wide] * weights
     frames = fft.irfft(spectra, n=window, axis=2)
     frames *= taper * np.float32(1.0 / (OVERLAP * 0.375))  # hann² at this overlap sums to 3/8 · 4
@@ -244,9 +248,7 @@ def _interpolated(xs: Floats, ys: Floats, x: Floats) -> Floats:
     return np.asarray(np.interp(x, xs, ys))
 
 
-def _near_attack(
-    centres: NDArray[np.int64], attacks: Floats, window: int
-) -> NDArray[np.bool_]:
+def _near_attack(centres: NDArray[np.int64], attacks: Floats, window: int) -> NDArray[np.bool_]:
     """Which frames see an attack come in: from half a window before it to a quarter after."""
     if attacks.size == 0:
         return np.zeros(centres.size, np.bool_)

@@ -131,9 +131,7 @@ class MetreMap:
         bar = self.bar_of_beat(beat)
         metre = self.metre_at(bar)
         inside = max(0.0, beat - self.beat_of_bar(bar))
-        pulse = min(
-            metre.pulses_per_bar - 1, math.floor(inside / metre.beats_per_pulse + _SLACK)
-        )
+        pulse = min(metre.pulses_per_bar - 1, math.floor(inside / metre.beats_per_pulse + _SLACK))
         rest = max(0.0, inside - pulse * metre.beats_per_pulse)
         return Position(bar, pulse + 1, math.floor(rest * 4.0 + _SLACK) + 1)
 

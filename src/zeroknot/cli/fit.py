@@ -1,0 +1,156 @@
+"""`zeroknot fit`: lay one file along another time."""
+
+import json
+from dataclasses import replace
+from pathlib import Path
+from typing import Annotated
+
+import numpy as np
+import soundfile
+import typer
+
+from zeroknot.core.audio import Audio, resampled
+from zeroknot.core.errors import FormatError
+from zeroknot.core.formats.audio_file import read_audio
+from zeroknot.core.formats.riff import BIT_DEPTHS, FLOAT_BITS, wav_bytes
+from zeroknot.core.listening.attacks import Attacks, find_attacks, sounding_range
+from zeroknot.core.listening.readings import listen
+from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass, plan_ratio
+from zeroknot.core.render.run import Rendering, printed
+from zeroknot.core.stretch.methods import METHODS
+from zeroknot.core.timeline.metre_map import Metre
+from zeroknot.core.timeline.tempo_map import TempoMap
+from zeroknot.core.warp.warp_map import WarpMap
+
+SEAMS = ("wrap", "cut", "ring")
+WRITTEN = {".wav": None, ".flac": "PCM_24", ".aiff": "PCM_24", ".aif": "PCM_24", ".ogg": "VORBIS"}
+
+
+def fit(
+    source: Annotated[Path, typer.Argument(metavar="IN")],
+    target: Annotated[Path, typer.Argument(metavar="OUT")],
+    ratio: Annotated[float | None, typer.Option(help="output / input duration")] = None,
+    tempo: Annotated[float | None, typer.Option(help="BPM of the output")] = None,
+    bars: Annotated[int | None, typer.Option(help="bars the file is laid on")] = None,
+    metre: Annotated[str, typer.Option(help="metre of those bars")] = "4/4",
+    from_tempo: Annotated[float | None, typer.Option(help="BPM of the input")] = None,
+    semitones: Annotated[float, typer.Option(help="shift, length kept")] = 0.0,
+    formants: Annotated[bool, typer.Option("--formants", help="hold the formants")] = False,
+    method: Annotated[str, typer.Option(help="auto, " + ", ".join(METHODS))] = "auto",
+    seam: Annotated[str, typer.Option(help="wrap, cut or ring")] = "wrap",
+    with_lead: Annotated[bool, typer.Option("--with-lead", help="keep what sounds before")] = False,
+    rate: Annotated[
+        int | None, typer.Option(help="Hz of the output; the input's if not given")
+    ] = None,
+    bits: Annotated[int, typer.Option(help="of a WAV: 16, 24 or 32 (float)")] = FLOAT_BITS,
+    as_json: Annotated[bool, typer.Option("--json", help="say what was done as JSON")] = False,
+) -> None:
+    """Write IN, stretched and shifted, to OUT, whose format follows its ending."""
+    _refuse_bad_use(target, ratio, tempo, bars, from_tempo, formants, method, seam, bits)
+    with _opened(source) as file:
+        sound = read_audio(file)[1]
+    # Attacks are heard at the file's own rate, as they are when it is brought in.
+    attacks = find_attacks(sound)
+    at_rate = resampled(sound, rate or sound.rate)
+    chosen = "weave" if method == "auto" else method
+    if ratio is not None:
+        plan = plan_ratio(
+            source="", rate=at_rate.rate, source_frames=at_rate.frames, duration_ratio=ratio,
+            semitones=semitones, method=chosen,
+        )  # fmt: skip
+    else:
+        assert tempo is not None
+        warp = _warp(sound, bars, Metre.parse(metre), from_tempo)
+        plan = _tempo_plan(sound, attacks, warp, tempo, at_rate.rate, semitones, chosen, with_lead)
+    out = printed(Rendering(at_rate, attacks, plan), seam, with_lead)
+    _write(target, Audio(out, at_rate.rate), bits)
+    if as_json:
+        print(json.dumps(_report(source, target, plan, out.shape[1])))
+
+
+def _opened(source: Path):  # type: ignore[no-untyped-def]
+    try:
+        return source.open("rb")
+    except OSError as error:
+        raise FormatError(f"{source} cannot be opened: {error.strerror}") from error
+
+
+def _warp(sound: Audio, bars: int | None, metre: Metre, from_tempo: float | None) -> WarpMap:
+    """How the file is laid on beats: whole on so many bars, by a tempo, or by what is heard."""
+    if bars is not None:
+        return WarpMap.between(0.0, sound.seconds, bars * metre.beats_per_bar)
+    if from_tempo is not None:
+        return WarpMap.between(0.0, sound.seconds, sound.seconds * from_tempo / 60.0)
+    best = listen(sound).best
+    if best is None:
+        raise FormatError("no tempo was heard; give --bars or --from-tempo")
+    return WarpMap.between(best.downbeat_s, best.end_s, float(best.pulses))
+
+
+def _tempo_plan(
+    sound: Audio, attacks: Attacks, warp: WarpMap, tempo: float, rate: int, semitones: float,
+    method: str, with_lead: bool,
+) -> RenderPlan:  # fmt: skip
+    lead_from, tail_to = lead_and_tail(
+        warp, sounding_range(sound), tuple(attacks.seconds.tolist()), with_lead
+    )
+    return plan_pass(
+        source="", rate=rate, warp=warp, tempo_map=TempoMap.steady(tempo), start_beat=0.0,
+        lead_from=lead_from, tail_to=tail_to, semitones=semitones, method=method,
+    )  # fmt: skip
+
+
+def _refuse_bad_use(
+    target: Path, ratio: float | None, tempo: float | None, bars: int | None,
+    from_tempo: float | None, formants: bool, method: str, seam: str, bits: int,
+) -> None:  # fmt: skip
+    """Bad use, and what is not there yet, end with exit status 2."""
+    wrong = None
+    if (ratio is None) == (tempo is None):
+        wrong = "give either --ratio or --tempo"
+    elif ratio is not None and (bars is not None or from_tempo is not None):
+        wrong = "--bars and --from-tempo go with --tempo"
+    elif bars is not None and from_tempo is not None:
+        wrong = "give either --bars or --from-tempo"
+    elif bars is not None and bars < 1:
+        wrong = "--bars wants 1 or more"
+    elif method != "auto" and method not in METHODS:
+        wrong = f"the method {method!r} is not there (yet); choose auto, {', '.join(METHODS)}"
+    elif formants:
+        wrong = "holding formants is not there yet"
+    elif seam not in SEAMS:
+        wrong = f"--seam is {', '.join(SEAMS)}"
+    elif bits not in BIT_DEPTHS:
+        wrong = f"--bits is {', '.join(map(str, BIT_DEPTHS))}"
+    elif target.suffix.lower() not in WRITTEN:
+        wrong = f"{target.suffix or target.name!r} is not written here; {', '.join(WRITTEN)} are"
+    if wrong:
+        raise typer.BadParameter(wrong)
+
+
+def _write(target: Path, sound: Audio, bits: int) -> None:
+    subtype = WRITTEN[target.suffix.lower()]
+    if subtype is None:
+        target.write_bytes(wav_bytes(sound, bits))
+        return
+    if sound.peak() > 1.0:
+        raise FormatError(
+            f"the result peaks {20 * np.log10(sound.peak()):.1f} dB over full scale and would clip "
+            f"in {target.suffix}; write a 32-bit WAV or lower the input"
+        )
+    soundfile.write(target, sound.samples.T, sound.rate, subtype=subtype)
+
+
+def _report(source: Path, target: Path, plan: RenderPlan, frames: int) -> dict[str, object]:
+    return {
+        "in": str(source),
+        "out": str(target),
+        "method": plan.method,
+        "rate": plan.rate,
+        "frames": frames,
+        "lead_frames": plan.lead_frames,
+        "body_frames": plan.body_frames,
+        "tail_frames": plan.tail_frames,
+        "semitones": plan.semitones,
+        "digest": replace(plan, source="").digest,
+    }

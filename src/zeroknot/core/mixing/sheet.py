@@ -1,0 +1,63 @@
+"""What is to be heard, and exactly when?
+
+Conventions
+-----------
+- Song frames count from beat 0 at the project's rate; they may be negative (bar 0).
+- An event plays a stretch of one render's axis from a whole song frame on.
+- Fades are linear, inside the event, in frames.
+"""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Event:
+    """One pass, or part of one, of a clip.
+
+    id        clip and pass, the same as long as both are
+    track     id of the track it sounds on
+    digest    address of the render
+    at        song frame of its first frame
+    start     axis frame of the render to begin with
+    frames    how many
+    gain      linear
+    fade_in, fade_out  frames
+    """
+
+    id: str
+    track: str
+    digest: str
+    at: int
+    start: int
+    frames: int
+    gain: float
+    fade_in: int
+    fade_out: int
+
+
+@dataclass(frozen=True)
+class TrackLevel:
+    """A track in the mix: linear gain, 0 where it is muted or another is solo."""
+
+    id: str
+    gain: float
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """Everything a mixer needs besides the renders themselves."""
+
+    rate: int
+    events: tuple[Event, ...]
+    tracks: tuple[TrackLevel, ...]
+    master: float
+
+    @property
+    def first_frame(self) -> int:
+        """The earliest sound, or 0."""
+        return min((e.at for e in self.events), default=0)
+
+    @property
+    def end_frame(self) -> int:
+        """One past the last sound."""
+        return max((e.at + e.frames for e in self.events), default=0)

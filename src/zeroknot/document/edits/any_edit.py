@@ -1,0 +1,55 @@
+"""Which edits are there? One union, read back from a revision by its `kind`."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field, TypeAdapter
+
+from zeroknot.document.edits.base import Edit
+from zeroknot.document.edits.clip import AddClips, ChangeClip, MoveClips, RemoveClips
+from zeroknot.document.edits.project import RenameProject, SetMaster
+from zeroknot.document.edits.strand import AddStrand, ChangeStrand, RemoveStrand
+from zeroknot.document.edits.time import SetKeys, SetMetres, SetTempo
+from zeroknot.document.edits.track import AddTrack, ChangeTrack, RemoveTrack
+from zeroknot.document.project import Project
+
+SingleEdit = Annotated[
+    RenameProject
+    | SetMaster
+    | SetTempo
+    | SetMetres
+    | SetKeys
+    | AddTrack
+    | ChangeTrack
+    | RemoveTrack
+    | AddStrand
+    | ChangeStrand
+    | RemoveStrand
+    | AddClips
+    | MoveClips
+    | ChangeClip
+    | RemoveClips,
+    Field(discriminator="kind"),
+]
+
+
+class Together(Edit):
+    """Several edits that are done and undone as one."""
+
+    kind: Literal["together"] = "together"
+    edits: tuple[SingleEdit, ...]
+    what: str
+
+    def apply(self, project: Project) -> Project:
+        for edit in self.edits:
+            project = edit.apply(project)
+        return project
+
+    def touches(self) -> frozenset[str]:
+        return frozenset().union(*(edit.touches() for edit in self.edits))
+
+    def label(self) -> str:
+        return self.what
+
+
+AnyEdit = Annotated[SingleEdit | Together, Field(discriminator="kind")]
+any_edit: TypeAdapter[Edit] = TypeAdapter(AnyEdit)

@@ -1,0 +1,159 @@
+"""Edits of clips. Bodies on one track do not overlap: what lies under a newer clip is trimmed."""
+
+import itertools
+from collections.abc import Collection
+from typing import Literal
+
+from pydantic import Field
+
+from zeroknot.core.digest import digest_of
+from zeroknot.core.errors import EditError
+from zeroknot.document.edits.base import Edit
+from zeroknot.document.project import (
+    LOUDEST_DB,
+    QUIETEST_DB,
+    Clip,
+    Project,
+    Value,
+    replaced,
+    without,
+)
+
+SHORTEST_BEATS = 1 / 64
+
+
+class AddClips(Edit):
+    kind: Literal["add_clips"] = "add_clips"
+    clips: tuple[Clip, ...] = Field(min_length=1, max_length=4096)
+
+    def apply(self, project: Project) -> Project:
+        known = {c.id for c in project.clips}
+        for clip in self.clips:
+            if clip.id in known:
+                raise EditError(f"there is a clip {clip.id!r} already")
+            known.add(clip.id)
+            project.track(clip.track)
+            project.strand(clip.strand)
+        added = project.changed(clips=(*project.clips, *self.clips))
+        return settled(added, newest=[c.id for c in self.clips])
+
+    def touches(self) -> frozenset[str]:
+        return frozenset(
+            {c.id for c in self.clips}
+            | {c.track for c in self.clips}
+            | {c.strand for c in self.clips}
+        )
+
+    def label(self) -> str:
+        return "place clip" if len(self.clips) == 1 else f"place {len(self.clips)} clips"
+
+
+class Move(Value):
+    """Where a clip goes."""
+
+    clip: str
+    beat: float = Field(ge=0, le=100_000)
+    track: str
+
+
+class MoveClips(Edit):
+    kind: Literal["move_clips"] = "move_clips"
+    moves: tuple[Move, ...] = Field(min_length=1, max_length=4096)
+
+    def apply(self, project: Project) -> Project:
+        for move in self.moves:
+            project.track(move.track)
+            clip = project.clip(move.clip)
+            moved = clip.changed(beat=move.beat, track=move.track)
+            project = project.changed(clips=replaced(project.clips, moved))
+        return settled(project, newest=[m.clip for m in self.moves])
+
+    def touches(self) -> frozenset[str]:
+        return frozenset({m.clip for m in self.moves} | {m.track for m in self.moves})
+
+    def label(self) -> str:
+        return "move clip" if len(self.moves) == 1 else f"move {len(self.moves)} clips"
+
+
+class ChangeClip(Edit):
+    """What is None stays. A length makes the clip trimmed, passes make it whole."""
+
+    kind: Literal["change_clip"] = "change_clip"
+    clip: str
+    passes: int | None = Field(None, ge=1, le=4096)
+    length: float | None = Field(None, gt=0, le=100_000)
+    gain_db: float | None = Field(None, ge=QUIETEST_DB, le=LOUDEST_DB)
+    muted: bool | None = None
+
+    def apply(self, project: Project) -> Project:
+        fields = self.model_dump(exclude={"kind", "clip"}, exclude_none=True)
+        if "passes" in fields:
+            fields |= {"length": None, "slip": 0.0}
+        changed = project.clip(self.clip).changed(**fields)
+        project = project.changed(clips=replaced(project.clips, changed))
+        return settled(project, newest=[self.clip])
+
+    def touches(self) -> frozenset[str]:
+        return frozenset({self.clip})
+
+    def label(self) -> str:
+        if self.passes is not None:
+            return f"repeat {self.passes} ×"
+        if self.length is not None:
+            return "trim clip"
+        return "clip level" if self.gain_db is not None else "mute clip"
+
+
+class RemoveClips(Edit):
+    kind: Literal["remove_clips"] = "remove_clips"
+    clips: tuple[str, ...] = Field(min_length=1, max_length=4096)
+
+    def apply(self, project: Project) -> Project:
+        for id_ in self.clips:
+            project.clip(id_)
+        return project.changed(clips=without(project.clips, self.clips))
+
+    def touches(self) -> frozenset[str]:
+        return frozenset(self.clips)
+
+    def label(self) -> str:
+        return "remove clip" if len(self.clips) == 1 else f"remove {len(self.clips)} clips"
+
+
+def settled(project: Project, newest: Collection[str]) -> Project:
+    """The project with overlaps on each track trimmed away.
+
+    newest  ids of clips that keep their place; a later clip wins over an earlier one otherwise
+    """
+    clips = {c.id: c for c in project.clips}
+    for new in newest:
+        top = clips[new]
+        start, end = top.beat, project.clip_end(top)
+        for clip in list(clips.values()):
+            if clip.id == new or clip.track != top.track:
+                continue
+            left, right = clip.beat, project.clip_end(clip)
+            if right <= start or left >= end:
+                continue
+            del clips[clip.id]
+            if left < start - SHORTEST_BEATS:
+                clips[clip.id] = _trimmed(clip, left, start)
+            if right > end + SHORTEST_BEATS:
+                rest = _trimmed(clip, end, right)
+                if clip.id in clips:
+                    fresh = digest_of({"of": clip.id, "from": end})[:12]
+                    rest = rest.changed(id=fresh)
+                clips[rest.id] = rest
+    for track in project.tracks:
+        row = sorted((c for c in clips.values() if c.track == track.id), key=lambda c: c.beat)
+        for clip, following in itertools.pairwise(row):
+            if project.clip_end(clip) > following.beat + 1e-9:
+                if following.beat - clip.beat < SHORTEST_BEATS:
+                    del clips[clip.id]
+                else:
+                    clips[clip.id] = _trimmed(clip, clip.beat, following.beat)
+    return project.changed(clips=tuple(clips.values()))
+
+
+def _trimmed(clip: Clip, start: float, end: float) -> Clip:
+    return clip.changed(beat=start, length=end - start, slip=clip.slip + start - clip.beat)

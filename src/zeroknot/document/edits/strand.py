@@ -1,0 +1,66 @@
+"""Edits of strands."""
+
+from typing import Literal
+
+from zeroknot.core.errors import EditError
+from zeroknot.document.edits.base import Edit
+from zeroknot.document.edits.clip import settled
+from zeroknot.document.project import Project, Strand, replaced, without
+
+
+class AddStrand(Edit):
+    kind: Literal["add_strand"] = "add_strand"
+    strand: Strand
+
+    def apply(self, project: Project) -> Project:
+        if any(s.id == self.strand.id for s in project.strands):
+            raise EditError(f"there is a strand {self.strand.id!r} already")
+        _ = self.strand.warp  # knots that cross are refused here
+        return project.changed(strands=(*project.strands, self.strand))
+
+    def touches(self) -> frozenset[str]:
+        return frozenset({self.strand.id})
+
+    def label(self) -> str:
+        return f"take {self.strand.name}"
+
+
+class ChangeStrand(Edit):
+    """A strand as it is from now on; `what` says which side of it changed."""
+
+    kind: Literal["change_strand"] = "change_strand"
+    strand: Strand
+    what: str
+
+    def apply(self, project: Project) -> Project:
+        before = project.strand(self.strand.id)
+        if before.loop != self.strand.loop:
+            raise EditError("a strand stays with its loop; take the other loop in hand instead")
+        _ = self.strand.warp
+        changed = project.changed(strands=replaced(project.strands, self.strand))
+        # Whole clips follow the span; what would then overlap is trimmed.
+        return settled(changed, newest=()) if before.span != self.strand.span else changed
+
+    def touches(self) -> frozenset[str]:
+        return frozenset({self.strand.id})
+
+    def label(self) -> str:
+        return self.what
+
+
+class RemoveStrand(Edit):
+    """The strand and its clips."""
+
+    kind: Literal["remove_strand"] = "remove_strand"
+    strand: str
+
+    def apply(self, project: Project) -> Project:
+        project.strand(self.strand)
+        clips = tuple(c for c in project.clips if c.strand != self.strand)
+        return project.changed(strands=without(project.strands, [self.strand]), clips=clips)
+
+    def touches(self) -> frozenset[str]:
+        return frozenset({self.strand})
+
+    def label(self) -> str:
+        return "remove strand"

@@ -1,0 +1,60 @@
+"""Edits of a project's time: tempo, metre and key."""
+
+from typing import Literal
+
+from zeroknot.core.harmony.key import Key
+from zeroknot.core.timeline.metre_map import MetreChange
+from zeroknot.core.timeline.tempo_map import TempoPoint
+from zeroknot.document.edits.base import Edit
+from zeroknot.document.project import KeyChange, Project
+
+
+class SetTempo(Edit):
+    """The whole tempo map; one point is one steady tempo."""
+
+    kind: Literal["set_tempo"] = "set_tempo"
+    points: tuple[TempoPoint, ...]
+
+    def apply(self, project: Project) -> Project:
+        changed = project.changed(tempo=self.points)
+        _ = changed.tempo_map  # refused here, where the cause is known
+        return changed
+
+    def touches(self) -> frozenset[str]:
+        return frozenset({"project.tempo"})
+
+    def label(self) -> str:
+        return f"tempo {self.points[0].bpm:g} BPM" if len(self.points) == 1 else "tempo changes"
+
+
+class SetMetres(Edit):
+    kind: Literal["set_metres"] = "set_metres"
+    changes: tuple[MetreChange, ...]
+
+    def apply(self, project: Project) -> Project:
+        changed = project.changed(metres=self.changes)
+        _ = changed.metre_map
+        return changed
+
+    def touches(self) -> frozenset[str]:
+        return frozenset({"project.metres"})
+
+    def label(self) -> str:
+        return f"metre {self.changes[0].metre}" if len(self.changes) == 1 else "metre changes"
+
+
+class SetKeys(Edit):
+    """Keys by bar; none where the project has no key."""
+
+    kind: Literal["set_keys"] = "set_keys"
+    changes: tuple[KeyChange, ...]
+
+    def apply(self, project: Project) -> Project:
+        keys = tuple(KeyChange(bar=c.bar, key=str(Key.parse(c.key))) for c in self.changes)
+        return project.changed(keys=keys)
+
+    def touches(self) -> frozenset[str]:
+        return frozenset({"project.keys"})
+
+    def label(self) -> str:
+        return f"key {self.changes[0].key}" if self.changes else "no key"

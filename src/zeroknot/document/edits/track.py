@@ -1,0 +1,75 @@
+"""Edits of tracks."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from zeroknot.core.errors import EditError
+from zeroknot.document.edits.base import Edit
+from zeroknot.document.project import (
+    LONGEST_NAME,
+    LOUDEST_DB,
+    QUIETEST_DB,
+    Project,
+    Track,
+    replaced,
+    without,
+)
+
+
+class AddTrack(Edit):
+    kind: Literal["add_track"] = "add_track"
+    track: Track
+
+    def apply(self, project: Project) -> Project:
+        if any(t.id == self.track.id for t in project.tracks):
+            raise EditError(f"there is a track {self.track.id!r} already")
+        return project.changed(tracks=(*project.tracks, self.track))
+
+    def touches(self) -> frozenset[str]:
+        return frozenset({self.track.id})
+
+    def label(self) -> str:
+        return f"add track {self.track.name}"
+
+
+class ChangeTrack(Edit):
+    """What is None stays."""
+
+    kind: Literal["change_track"] = "change_track"
+    track: str
+    name: str | None = Field(None, min_length=1, max_length=LONGEST_NAME)
+    level_db: float | None = Field(None, ge=QUIETEST_DB, le=LOUDEST_DB)
+    muted: bool | None = None
+    solo: bool | None = None
+
+    def apply(self, project: Project) -> Project:
+        fields = self.model_dump(exclude={"kind", "track"}, exclude_none=True)
+        changed = project.track(self.track).changed(**fields)
+        return project.changed(tracks=replaced(project.tracks, changed))
+
+    def touches(self) -> frozenset[str]:
+        return frozenset({self.track})
+
+    def label(self) -> str:
+        names = {"name": "rename track", "level_db": "track level", "muted": "mute", "solo": "solo"}
+        fields = self.model_dump(exclude={"kind", "track"}, exclude_none=True)
+        return names[next(iter(fields))] if fields else "change track"
+
+
+class RemoveTrack(Edit):
+    """The track and the clips on it."""
+
+    kind: Literal["remove_track"] = "remove_track"
+    track: str
+
+    def apply(self, project: Project) -> Project:
+        project.track(self.track)
+        clips = tuple(c for c in project.clips if c.track != self.track)
+        return project.changed(tracks=without(project.tracks, [self.track]), clips=clips)
+
+    def touches(self) -> frozenset[str]:
+        return frozenset({self.track})
+
+    def label(self) -> str:
+        return "remove track"

@@ -1,0 +1,197 @@
+"""What does a project hold?
+
+Conventions
+-----------
+- Positions and lengths are beats (quarter notes) from bar 1, levels dB, shifts semitones.
+- Everything is immutable; ids are short strings that never change.
+- A clip covers [beat, beat + length); its passes count from beat − slip.
+"""
+
+import math
+from collections.abc import Iterable
+from functools import cached_property
+from typing import Self, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from zeroknot.core.errors import NotFoundError
+from zeroknot.core.listening.readings import Reading
+from zeroknot.core.timeline.metre_map import MetreChange, MetreMap
+from zeroknot.core.timeline.tempo_map import TempoMap, TempoPoint
+from zeroknot.core.warp.knot import Knot
+from zeroknot.core.warp.warp_map import WarpMap
+
+NEW_TRACK_DB = -6.0
+FADE_MS = 3.0
+LOUDEST_DB, QUIETEST_DB = 12.0, -60.0
+YARNS = 8
+LONGEST_NAME = 300
+
+LevelDb = float
+T = TypeVar("T", bound="Named")
+
+
+class Value(BaseModel):
+    """An immutable part of the tree."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    def changed(self, **fields: object) -> Self:
+        """The same value with other fields, checked again."""
+        own = {name: getattr(self, name) for name in type(self).model_fields}
+        return type(self).model_validate({**own, **fields})
+
+
+class Named(Value):
+    id: str = Field(min_length=1, max_length=40)
+
+
+class KeyChange(Value):
+    """The key from a bar on, as `core.harmony.key` writes it."""
+
+    bar: int
+    key: str
+
+
+class Strand(Named):
+    """A loop as this project treats it.
+
+    loop      SHA-256 of the recording
+    reading   what it is, by value
+    by_hand   whether its knots were moved away from the reading
+    knots     base knots; beats of one pass, zero knot and end knot among them
+    lead      whether what sounds before the one is kept
+    """
+
+    name: str = Field(max_length=LONGEST_NAME)
+    loop: str
+    reading: Reading | None
+    by_hand: bool = False
+    knots: tuple[Knot, ...]
+    lead: bool = True
+    method: str = "weave"
+    semitones: float = Field(0.0, ge=-24, le=24)
+    gain_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
+    yarn: int = Field(0, ge=0, lt=YARNS)
+
+    @cached_property
+    def warp(self) -> WarpMap:
+        return WarpMap(self.knots)
+
+    @property
+    def span(self) -> float:
+        return self.warp.span
+
+
+class Track(Named):
+    name: str = Field(max_length=LONGEST_NAME)
+    level_db: LevelDb = Field(NEW_TRACK_DB, ge=QUIETEST_DB, le=LOUDEST_DB)
+    muted: bool = False
+    solo: bool = False
+
+
+class Clip(Named):
+    """A placement of a strand.
+
+    passes  of a whole clip, whose length follows the strand's span
+    length  beats of a trimmed clip; None where it is whole
+    slip    beats of the strand's passes that lie before the clip's start
+    """
+
+    strand: str
+    track: str
+    beat: float = Field(ge=0, le=100_000)
+    passes: int = Field(1, ge=1, le=4096)
+    length: float | None = Field(None, gt=0, le=100_000)
+    slip: float = Field(0.0, ge=0)
+    gain_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
+    fade_in_ms: float = Field(FADE_MS, ge=0, le=10_000)
+    fade_out_ms: float = Field(FADE_MS, ge=0, le=10_000)
+    muted: bool = False
+
+    @property
+    def is_whole(self) -> bool:
+        return self.length is None
+
+    def length_on(self, span: float) -> float:
+        """Beats covered where one pass is `span` beats."""
+        return self.passes * span if self.length is None else self.length
+
+
+class Project(Named):
+    """The whole document.
+
+    rate  frames per second, fixed when the project is made
+    """
+
+    name: str = Field(min_length=1, max_length=LONGEST_NAME)
+    rate: int = 44_100
+    tempo: tuple[TempoPoint, ...] = (TempoPoint(0.0, 120.0),)
+    metres: tuple[MetreChange, ...] = MetreMap().changes
+    keys: tuple[KeyChange, ...] = ()
+    master_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
+    tracks: tuple[Track, ...] = ()
+    strands: tuple[Strand, ...] = ()
+    clips: tuple[Clip, ...] = ()
+
+    @cached_property
+    def tempo_map(self) -> TempoMap:
+        return TempoMap(self.tempo)
+
+    @cached_property
+    def metre_map(self) -> MetreMap:
+        return MetreMap(self.metres)
+
+    @property
+    def key(self) -> str | None:
+        """The key of bar 1."""
+        return self.keys[0].key if self.keys else None
+
+    def track(self, id_: str) -> Track:
+        return _named(self.tracks, id_, "track")
+
+    def strand(self, id_: str) -> Strand:
+        return _named(self.strands, id_, "strand")
+
+    def clip(self, id_: str) -> Clip:
+        return _named(self.clips, id_, "clip")
+
+    def clips_on(self, track: str) -> tuple[Clip, ...]:
+        """Clips of a track by their place."""
+        return tuple(sorted((c for c in self.clips if c.track == track), key=lambda c: c.beat))
+
+    def clip_length(self, clip: Clip) -> float:
+        return clip.length_on(self.strand(clip.strand).span)
+
+    def clip_end(self, clip: Clip) -> float:
+        return clip.beat + self.clip_length(clip)
+
+    @property
+    def end_beat(self) -> float:
+        """Where the last clip ends; 0 for an empty project."""
+        return max((self.clip_end(c) for c in self.clips), default=0.0)
+
+    @property
+    def last_bar(self) -> int:
+        """The last bar that something lies in; at least 1."""
+        return max(1, self.metre_map.bar_of_beat(math.nextafter(self.end_beat, 0.0) - 1e-6))
+
+    def loops(self) -> frozenset[str]:
+        return frozenset(s.loop for s in self.strands)
+
+
+def _named(values: Iterable[T], id_: str, noun: str) -> T:
+    for value in values:
+        if value.id == id_:
+            return value
+    raise NotFoundError(f"this project has no {noun} {id_!r} (any more)")
+
+
+def replaced(values: tuple[T, ...], value: T) -> tuple[T, ...]:
+    """The same values with the one of that id replaced."""
+    return tuple(value if v.id == value.id else v for v in values)
+
+
+def without(values: tuple[T, ...], ids: Iterable[str]) -> tuple[T, ...]:
+    gone = set(ids)
+    return tuple(v for v in values if v.id not in gone)

@@ -1,0 +1,105 @@
+"""Where does the audio lie?
+
+Conventions
+-----------
+- audio/ab/<sha>: recordings as they came, by the SHA-256 of their bytes; never altered.
+- incoming/: files on their way in. What is not finished at a restart is not there.
+- cache/: decoded sources and renders; may be deleted at any time.
+- A file appears under its final name only when it is whole (written beside, then renamed).
+"""
+
+import hashlib
+import os
+import shutil
+import uuid
+from collections.abc import Iterable
+from pathlib import Path
+
+from zeroknot.core.errors import NotFoundError
+
+COPY_BYTES = 1 << 20
+
+
+class AudioStore:
+    def __init__(self, folder: Path):
+        self.folder = folder
+        self.audio = folder / "audio"
+        self.incoming = folder / "incoming"
+        self.cache = folder / "cache"
+        for part in (self.audio, self.incoming, self.cache):
+            part.mkdir(parents=True, exist_ok=True)
+
+    def path(self, sha: str) -> Path:
+        """Where a recording lies. Raises NotFoundError where it does not."""
+        path = self._place(sha)
+        if not path.exists():
+            raise NotFoundError("the recording of that loop is not in the data folder")
+        return path
+
+    def new_incoming(self) -> Path:
+        """A path for a file on its way in."""
+        return self.incoming / uuid.uuid4().hex
+
+    def keep(self, incoming: Path, sha: str) -> None:
+        """Give an incoming file its place by content; a double just goes."""
+        place = self._place(sha)
+        place.parent.mkdir(exist_ok=True)
+        if place.exists():
+            incoming.unlink(missing_ok=True)
+            return
+        with incoming.open("rb") as file:
+            os.fsync(file.fileno())
+        os.replace(incoming, place)
+
+    def keep_bytes(self, data: bytes) -> str:
+        """Keep bytes made here; returns their SHA-256."""
+        incoming = self.new_incoming()
+        incoming.write_bytes(data)
+        sha = hashlib.sha256(data).hexdigest()
+        self.keep(incoming, sha)
+        return sha
+
+    def sweep(self, known: Iterable[str]) -> None:
+        """After a restart: drop half-brought files and recordings no row knows."""
+        for part in self.incoming.iterdir():
+            part.unlink(missing_ok=True)
+        known = set(known)
+        for path in self.audio.glob("??/*"):
+            if path.name not in known:
+                path.unlink(missing_ok=True)
+
+    def trim_cache(self, most_bytes: int) -> None:
+        """Drop the renders used longest ago until the cache is under a size."""
+        renders = self.cache / "renders"
+        entries = []
+        for folder in renders.glob("??/*") if renders.exists() else ():
+            size = sum(f.stat().st_size for f in folder.iterdir())
+            entries.append((folder.stat().st_mtime, size, folder))
+        total = sum(size for _, size, _ in entries)
+        for _, size, folder in sorted(entries):
+            if total <= most_bytes:
+                break
+            shutil.rmtree(folder, ignore_errors=True)
+            total -= size
+
+    def _place(self, sha: str) -> Path:
+        if len(sha) != 64 or not all(c in "0123456789abcdef" for c in sha):
+            raise NotFoundError(f"{sha[:20]!r} is not the name of a recording")
+        return self.audio / sha[:2] / sha
+
+
+def sha256_of(path: Path) -> str:
+    """SHA-256 of a file's bytes, read in parts."""
+    digest = hashlib.sha256()
+    with path.open("rb") as file:
+        while part := file.read(COPY_BYTES):
+            digest.update(part)
+    return digest.hexdigest()
+
+
+def write_whole(path: Path, data: bytes) -> None:
+    """Write a file so that it is never seen half-written."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    beside = path.with_name(f".{path.name}.{uuid.uuid4().hex[:8]}")
+    beside.write_bytes(data)
+    os.replace(beside, path)

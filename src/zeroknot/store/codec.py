@@ -1,0 +1,73 @@
+"""How does a value become a row, and a row a value?"""
+
+import json
+import zlib
+from dataclasses import asdict
+
+from zeroknot.core.listening.readings import Claims, Reading
+from zeroknot.core.loop import Loop
+from zeroknot.store.tables import LoopRow
+
+
+def loop_row(loop: Loop) -> LoopRow:
+    return LoopRow(
+        sha=loop.sha,
+        name=loop.name,
+        set_name=loop.set_name,
+        file_kind=loop.file_kind,
+        seconds=loop.seconds,
+        rate=loop.rate,
+        channels=loop.channels,
+        frames=loop.frames,
+        claims=json.dumps(asdict(loop.claims)),
+        heard=json.dumps(
+            {
+                "attacks": loop.attacks,
+                "sounding": loop.sounding,
+                "readings": [asdict(r) for r in loop.readings],
+                "warnings": loop.warnings,
+            }
+        ),
+        listening_version=loop.listening_version,
+        stated=reading_text(loop.stated),
+        recipe=json.dumps(loop.recipe) if loop.recipe is not None else None,
+        added_at=loop.added_at,
+        on_shelf=loop.on_shelf,
+    )
+
+
+def loop_value(row: LoopRow) -> Loop:
+    heard, claims = json.loads(row.heard), json.loads(row.claims)
+    claims["sources"] = tuple(claims["sources"])
+    return Loop(
+        sha=row.sha,
+        name=row.name,
+        set_name=row.set_name,
+        file_kind=row.file_kind,
+        seconds=row.seconds,
+        rate=row.rate,
+        channels=row.channels,
+        frames=row.frames,
+        claims=Claims(**claims),
+        attacks=tuple((s, w) for s, w in heard["attacks"]),
+        sounding=(heard["sounding"][0], heard["sounding"][1]),
+        readings=tuple(Reading(**r) for r in heard["readings"]),
+        warnings=tuple(heard["warnings"]),
+        listening_version=row.listening_version,
+        stated=Reading(**json.loads(row.stated)) if row.stated else None,
+        recipe=json.loads(row.recipe) if row.recipe else None,
+        added_at=row.added_at,
+        on_shelf=row.on_shelf,
+    )
+
+
+def reading_text(reading: Reading | None) -> str | None:
+    return json.dumps(asdict(reading)) if reading else None
+
+
+def packed(text: str) -> bytes:
+    return zlib.compress(text.encode())
+
+
+def unpacked(data: bytes) -> str:
+    return zlib.decompress(data).decode()

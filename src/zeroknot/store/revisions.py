@@ -1,0 +1,182 @@
+"""Which states has a project had, and in which is it now?
+
+Conventions
+-----------
+- Revisions are numbered from 1 within a project and never change; the head is one of them.
+- Undo and redo move the head. An edit after an undo begins a new branch; the old one is kept.
+- Trees are text here (the document's JSON); this module does not look inside.
+"""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from sqlalchemy import Engine, func
+from sqlmodel import Session, col, select
+
+from zeroknot.core.errors import NotFoundError
+from zeroknot.store.codec import packed, unpacked
+from zeroknot.store.tables import ProjectRow, RevisionRow
+
+
+@dataclass(frozen=True)
+class ProjectEntry:
+    """A line in the list of projects."""
+
+    id: str
+    name: str
+    opened_at: str
+    removed: bool
+
+
+@dataclass(frozen=True)
+class Revision:
+    """One state: its tree as text, the edit that made it, and its label."""
+
+    number: int
+    parent: int | None
+    label: str
+    edit: str | None
+    tree: str
+
+
+class RevisionStore:
+    def __init__(self, engine: Engine):
+        self._engine = engine
+
+    def create(self, project: str, name: str, tree: str, label: str = "new project") -> None:
+        with Session(self._engine) as session, session.begin():
+            session.add(ProjectRow(id=project, name=name, head=1, opened_at=_now()))
+            session.flush()
+            session.add(
+                RevisionRow(
+                    project=project, number=1, label=label, tree=packed(tree), made_at=_now()
+                )
+            )
+
+    def projects(self, removed: bool = False) -> list[ProjectEntry]:
+        """Projects, last opened first."""
+        gone = col(ProjectRow.removed_at).is_not(None)
+        query = select(ProjectRow).where(gone if removed else ~gone)
+        query = query.order_by(col(ProjectRow.opened_at).desc())
+        with Session(self._engine) as session:
+            return [
+                ProjectEntry(row.id, row.name, row.opened_at, row.removed_at is not None)
+                for row in session.exec(query)
+            ]
+
+    def mark_opened(self, project: str) -> None:
+        with Session(self._engine) as session, session.begin():
+            self._project(session, project).opened_at = _now()
+
+    def set_removed(self, project: str, removed: bool) -> None:
+        with Session(self._engine) as session, session.begin():
+            self._project(session, project).removed_at = _now() if removed else None
+
+    def head(self, project: str) -> Revision:
+        with Session(self._engine) as session:
+            return self._revision(session, project, self._project(session, project).head)
+
+    def revision(self, project: str, number: int) -> Revision:
+        with Session(self._engine) as session:
+            return self._revision(session, project, number)
+
+    def edits_since(self, project: str, number: int) -> list[Revision]:
+        """Revisions between the common ancestor of `number` and the head, and the head.
+
+        What undo took back counts, too: those revisions' edits are no longer in the head.
+        """
+        with Session(self._engine) as session:
+            head = self._project(session, project).head
+            ours = self._ancestry(session, project, head)
+            theirs = self._ancestry(session, project, number)
+            apart = set(ours) ^ set(theirs)
+            return [self._revision(session, project, n) for n in sorted(apart)]
+
+    def advance(
+        self, project: str, expected_head: int, name: str, tree: str, edit: str, label: str
+    ) -> int | None:
+        """Add a revision after the head; None where the head is no longer the expected one."""
+        with Session(self._engine) as session, session.begin():
+            row = self._project(session, project)
+            if row.head != expected_head:
+                return None
+            query = select(func.max(RevisionRow.number)).where(RevisionRow.project == project)
+            number = (session.exec(query).one() or 0) + 1
+            session.add(
+                RevisionRow(
+                    project=project,
+                    number=number,
+                    parent=expected_head,
+                    edit=edit,
+                    label=label,
+                    tree=packed(tree),
+                    made_at=_now(),
+                )
+            )
+            row.head, row.name = number, name
+            return number
+
+    def rename(self, project: str, name: str) -> None:
+        """Keep the list's name in step with the document's."""
+        with Session(self._engine) as session, session.begin():
+            self._project(session, project).name = name
+
+    def undo(self, project: str) -> Revision | None:
+        """Move the head to its parent; None at the start."""
+        with Session(self._engine) as session, session.begin():
+            row = self._project(session, project)
+            parent = self._revision(session, project, row.head).parent
+            return None if parent is None else self._move(session, row, parent)
+
+    def redo(self, project: str) -> Revision | None:
+        """Move the head to its newest child; None where there is none."""
+        with Session(self._engine) as session, session.begin():
+            row = self._project(session, project)
+            child = self._newest_child(session, project, row.head)
+            return None if child is None else self._move(session, row, child)
+
+    def around(self, project: str) -> tuple[str | None, str | None]:
+        """Labels of what undo would take back and what redo would bring back."""
+        with Session(self._engine) as session:
+            head = self._revision(session, project, self._project(session, project).head)
+            child = self._newest_child(session, project, head.number)
+            after = self._revision(session, project, child).label if child else None
+            return (head.label if head.parent is not None else None), after
+
+    def _move(self, session: Session, row: ProjectRow, number: int) -> Revision:
+        row.head = number
+        return self._revision(session, row.id, number)
+
+    def _newest_child(self, session: Session, project: str, number: int) -> int | None:
+        query = select(func.max(RevisionRow.number)).where(
+            RevisionRow.project == project, RevisionRow.parent == number
+        )
+        return session.exec(query).one()
+
+    def _ancestry(self, session: Session, project: str, number: int) -> list[int]:
+        query = select(RevisionRow.number, RevisionRow.parent).where(RevisionRow.project == project)
+        parents = dict(session.exec(query).all())
+        found: list[int] = []
+        at: int | None = number
+        while at is not None and at in parents:
+            found.append(at)
+            at = parents[at]
+        return found
+
+    @staticmethod
+    def _project(session: Session, project: str) -> ProjectRow:
+        row = session.get(ProjectRow, project)
+        if row is None:
+            raise NotFoundError("there is no such project (any more)")
+        return row
+
+    @staticmethod
+    def _revision(session: Session, project: str, number: int) -> Revision:
+        row = session.get(RevisionRow, (project, number))
+        if row is None:
+            raise NotFoundError(f"this project has no revision {number}")
+        return Revision(row.number, row.parent, row.label, row.edit, unpacked(row.tree))
+
+
+def _now() -> str:
+    return datetime.now(UTC).isoformat(timespec="microseconds")

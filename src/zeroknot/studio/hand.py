@@ -1,0 +1,91 @@
+"""What is in hand? A strand, or a loop that is not a strand yet.
+
+Taking a loop in hand makes a strand only when it is first changed or placed.
+"""
+
+import uuid
+from dataclasses import dataclass
+
+from zeroknot.core.listening.readings import Reading
+from zeroknot.core.loop import Loop
+from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass
+from zeroknot.core.timeline.metre_map import Metre
+from zeroknot.core.warp.warp_map import WarpMap
+from zeroknot.document.project import YARNS, Project, Strand
+from zeroknot.store.loops import LoopStore
+
+SHA_DIGITS = 64
+
+
+@dataclass(frozen=True)
+class Hand:
+    """is_new: the strand is not in the project yet."""
+
+    strand: Strand
+    loop: Loop
+    is_new: bool
+
+
+def new_id() -> str:
+    return uuid.uuid4().hex[:12]
+
+
+def in_hand(project: Project, loops: LoopStore, name: str) -> Hand:
+    """The strand of that id, the loop's own strand, or a strand as it would be made.
+
+    name  a strand's id or a loop's SHA-256
+    """
+    if len(name) != SHA_DIGITS:
+        strand = project.strand(name)
+        return Hand(strand, loops.get(strand.loop), False)
+    loop = loops.get(name)
+    for strand in project.strands:
+        if strand.loop == loop.sha:
+            return Hand(strand, loop, False)
+    return Hand(fresh_strand(project, loop), loop, True)
+
+
+def fresh_strand(project: Project, loop: Loop) -> Strand:
+    """A loop as a project first treats it: by its reading, or filling whole bars without one."""
+    metre = project.metre_map.metre_at(1)
+    reading = loop.reading
+    if reading:
+        warp = WarpMap.between(reading.downbeat_s, reading.end_s, beats_of(reading, metre))
+    else:
+        bar = metre.beats_per_bar
+        bars = max(1, round(loop.seconds * project.tempo_map.bpm_at(0.0) / 60.0 / bar))
+        warp = WarpMap.between(0.0, loop.seconds, bars * bar)
+    return Strand(
+        id=new_id(),
+        name=loop.name,
+        loop=loop.sha,
+        reading=reading,
+        knots=warp.knots,
+        yarn=len(project.strands) % YARNS,
+    )
+
+
+def beats_of(reading: Reading, metre: Metre) -> float:
+    """Quarter notes of one pass: the one place where a reading's pulses become beats.
+
+    A reading that counts as many pulses a bar as the project's metre has its pulses; any other
+    counts quarters.
+    """
+    same = reading.beats_per_bar == metre.pulses_per_bar
+    return reading.pulses * (metre.beats_per_pulse if same else 1.0)
+
+
+def plan_at(project: Project, strand: Strand, loop: Loop, beat: float) -> RenderPlan:
+    """The plan of a strand's pass whose one lies on a beat of the project."""
+    lead_from, tail_to = lead_and_tail(strand.warp, loop.sounding, loop.attack_seconds, strand.lead)
+    return plan_pass(
+        source=loop.sha,
+        rate=project.rate,
+        warp=strand.warp,
+        tempo_map=project.tempo_map,
+        start_beat=beat,
+        lead_from=lead_from,
+        tail_to=tail_to,
+        semitones=strand.semitones,
+        method=strand.method,
+    )

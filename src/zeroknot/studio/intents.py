@@ -1,0 +1,352 @@
+"""What does a person ask for? Intents, resolved here into self-contained edits.
+
+An intent may need the shelf, new ids or what was heard; the edit it becomes needs nothing. Where
+an intent corrects what a loop is, it says so of the loop, too.
+"""
+
+from abc import abstractmethod
+from dataclasses import dataclass, replace
+from typing import Annotated, Literal
+
+from pydantic import Field, TypeAdapter
+
+from zeroknot.core.errors import EditError
+from zeroknot.core.listening.readings import Reading
+from zeroknot.core.stretch.methods import method_named
+from zeroknot.core.timeline.metre_map import MetreChange, MetreMap
+from zeroknot.core.timeline.tempo_map import TempoPoint
+from zeroknot.core.warp.warp_map import WarpMap
+from zeroknot.document.edits.any_edit import SingleEdit, Together
+from zeroknot.document.edits.base import Edit
+from zeroknot.document.edits.clip import AddClips
+from zeroknot.document.edits.strand import AddStrand, ChangeStrand
+from zeroknot.document.edits.time import SetMetres, SetTempo
+from zeroknot.document.edits.track import AddTrack
+from zeroknot.document.project import LONGEST_NAME, Clip, Project, Strand, Track, Value
+from zeroknot.store.loops import LoopStore
+from zeroknot.studio.hand import Hand, beats_of, in_hand, new_id
+
+SAME_BARS_WITHIN = 0.12  # a typed tempo this near keeps the number of bars
+
+
+@dataclass(frozen=True)
+class Resolved:
+    """The edit, and what it says of a loop.
+
+    states  (loop's SHA-256, stated reading or None to take it back), or None to say nothing
+    """
+
+    edit: Edit
+    states: tuple[str, Reading | None] | None = None
+
+
+class Intent(Value):
+    @abstractmethod
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved: ...
+
+
+class Place(Intent):
+    """Put what is in hand on a track at a beat; without a track on a new one."""
+
+    kind: Literal["place"] = "place"
+    hand: str
+    beat: float = Field(ge=0, le=100_000)
+    track: str | None = None
+    passes: int = Field(1, ge=1, le=4096)
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        hand = in_hand(project, loops, self.hand)
+        edits: list[SingleEdit] = [AddStrand(strand=hand.strand)] if hand.is_new else []
+        track = self.track
+        if track is None:
+            track = new_id()
+            name = hand.strand.name[:LONGEST_NAME]
+            edits.append(AddTrack(track=Track(id=track, name=name)))
+        clip = Clip(
+            id=new_id(), strand=hand.strand.id, track=track, beat=self.beat, passes=self.passes
+        )
+        edits.append(AddClips(clips=(clip,)))
+        return Resolved(Together(edits=tuple(edits), what=f"place {hand.strand.name}"))
+
+
+class NewTrack(Intent):
+    kind: Literal["new_track"] = "new_track"
+    name: str = Field("New track", min_length=1, max_length=LONGEST_NAME)
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        return Resolved(AddTrack(track=Track(id=new_id(), name=self.name)))
+
+
+class CopyClips(Intent):
+    """Copies end to end: right after the clips themselves, or from a beat on."""
+
+    kind: Literal["copy_clips"] = "copy_clips"
+    clips: tuple[str, ...] = Field(min_length=1, max_length=4096)
+    beat: float | None = Field(None, ge=0, le=100_000)
+    track: str | None = None
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        clips = [project.clip(id_) for id_ in self.clips]
+        first = min(c.beat for c in clips)
+        end = max(project.clip_end(c) for c in clips)
+        by = (end if self.beat is None else self.beat) - first
+        copies = tuple(
+            c.changed(id=new_id(), beat=c.beat + by, track=self.track or c.track) for c in clips
+        )
+        return Resolved(AddClips(clips=copies))
+
+
+class SetSteadyTempo(Intent):
+    """One tempo from bar 1 on, tempo changes let go."""
+
+    kind: Literal["set_steady_tempo"] = "set_steady_tempo"
+    bpm: float
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        return Resolved(SetTempo(points=(TempoPoint(0.0, self.bpm),)))
+
+
+class SetMetre(Intent):
+    """One metre throughout."""
+
+    kind: Literal["set_metre"] = "set_metre"
+    metre: str = Field(max_length=10)
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        metre = MetreMap().changes[0].metre.parse(self.metre)
+        return Resolved(SetMetres(changes=(MetreChange(1, metre),)))
+
+
+class TakeTempo(Intent):
+    """Give the project the tempo of what is in hand, as it was recorded."""
+
+    kind: Literal["take_tempo"] = "take_tempo"
+    hand: str
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        warp = in_hand(project, loops, self.hand).strand.warp
+        bpm = round(warp.span * 60.0 / warp.body_seconds, 3)
+        return Resolved(SetTempo(points=(TempoPoint(0.0, bpm),)))
+
+
+class FitIntent(Intent):
+    """A change of what is in hand; makes the strand where there is none yet."""
+
+    hand: str
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        hand = in_hand(project, loops, self.hand)
+        strand, what = self.change(project, hand)
+        edit: Edit
+        if hand.is_new:
+            edit = Together(edits=(AddStrand(strand=strand),), what=what)
+        else:
+            edit = ChangeStrand(strand=strand, what=what)
+        return Resolved(edit, self.statement(hand, strand))
+
+    @abstractmethod
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        """The strand as it becomes, and what that is called."""
+
+    def statement(self, hand: Hand, strand: Strand) -> tuple[str, Reading | None] | None:
+        """What this says of the loop itself; nothing, unless a kind of intent says otherwise."""
+        return None
+
+
+class AdoptReading(FitIntent):
+    """One of the readings that were heard, by its place in the list."""
+
+    kind: Literal["adopt_reading"] = "adopt_reading"
+    index: int = Field(ge=0, le=100)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        if self.index >= len(hand.loop.readings):
+            raise EditError("that reading is not among those that were heard")
+        reading = hand.loop.readings[self.index]
+        bars = f"{reading.bars} bar{'s' * (reading.bars != 1)}"
+        return _by_reading(project, hand.strand, reading), f"read as {bars}"
+
+    def statement(self, hand: Hand, strand: Strand) -> tuple[str, Reading | None]:
+        # The likeliest is what holds without a word; any other is the person's.
+        return hand.loop.sha, None if self.index == 0 else strand.reading
+
+
+class StateReading(FitIntent):
+    """The person's own reading: what is given is corrected, the rest follows.
+
+    bars keep the body and change its tempo; a tempo keeps the downbeat and moves the end; a
+    downbeat keeps the end.
+    """
+
+    kind: Literal["state_reading"] = "state_reading"
+    bars: int | None = Field(None, ge=1, le=1024)
+    beats_per_bar: int | None = Field(None, ge=1, le=32)
+    tempo_bpm: float | None = Field(None, ge=10, le=1000)
+    downbeat_s: float | None = Field(None, ge=-60, le=1800)
+    end_s: float | None = Field(None, ge=-60, le=1860)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        before = _reading_of(project, hand.strand)
+        zero = before.downbeat_s if self.downbeat_s is None else self.downbeat_s
+        end = before.end_s if self.end_s is None else self.end_s
+        per_bar = self.beats_per_bar or before.beats_per_bar
+        bars = self.bars or before.bars
+        if self.bars is None and self.beats_per_bar is not None:
+            bars = max(1, round(before.pulses / per_bar))
+        if self.tempo_bpm is not None:
+            if self.bars is None and abs(self.tempo_bpm / before.tempo_bpm - 1) > SAME_BARS_WITHIN:
+                room = (end - zero) * self.tempo_bpm / 60.0 / per_bar
+                bars = max(1, round(room))
+            end = zero + bars * per_bar * 60.0 / self.tempo_bpm
+        if end - zero < 0.01:
+            raise EditError(
+                f"the end at {end:.3f} s does not come after the downbeat at {zero:.3f} s"
+            )
+        tempo = bars * per_bar * 60.0 / (end - zero)
+        reading = Reading(bars, per_bar, tempo, zero, end, 1.0, "stated by hand")
+        given = [name for name in ("bars", "tempo_bpm", "downbeat_s", "end_s", "beats_per_bar")
+                 if getattr(self, name) is not None]  # fmt: skip
+        names = {"bars": "bars", "tempo_bpm": "loop tempo", "downbeat_s": "downbeat",
+                 "end_s": "end", "beats_per_bar": "loop metre"}  # fmt: skip
+        what = f"correct {names[given[0]]}" if given else "correct reading"
+        return _by_reading(project, hand.strand, reading, keep_inner=self.bars is None), what
+
+    def statement(self, hand: Hand, strand: Strand) -> tuple[str, Reading | None]:
+        return hand.loop.sha, strand.reading
+
+
+class WithdrawReading(FitIntent):
+    """Take the stated reading back: what was heard holds again."""
+
+    kind: Literal["withdraw_reading"] = "withdraw_reading"
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        if not hand.loop.readings:
+            raise EditError("nothing was heard in this loop that could hold instead")
+        strand = _by_reading(project, hand.strand, hand.loop.readings[0])
+        return strand, "take back own reading"
+
+    def statement(self, hand: Hand, strand: Strand) -> tuple[str, Reading | None]:
+        return hand.loop.sha, None
+
+
+class LayOn(FitIntent):
+    """The span: how many beats one pass is laid on."""
+
+    kind: Literal["lay_on"] = "lay_on"
+    beats: float = Field(gt=0, le=16_384)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        warp = hand.strand.warp.with_span(self.beats)
+        return hand.strand.changed(knots=warp.knots), f"lay on {self.beats:g} beats"
+
+
+class ShiftGrid(FitIntent):
+    """Drag the zero knot on the fitted rail: the grid moves under the recording by some beats."""
+
+    kind: Literal["shift_grid"] = "shift_grid"
+    beats: float = Field(ge=-4096, le=4096)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        warp = hand.strand.warp
+        zero = warp.second_of_beat(-self.beats)
+        end = warp.second_of_beat(warp.span - self.beats)
+        before = _reading_of(project, hand.strand)
+        tempo = before.pulses * 60.0 / (end - zero)
+        reading = Reading(
+            before.bars, before.beats_per_bar, tempo, zero, end, 1.0, "stated by hand"
+        )
+        knots = WarpMap.between(zero, end, warp.span).knots
+        return hand.strand.changed(reading=reading, knots=knots), "move the one"
+
+    def statement(self, hand: Hand, strand: Strand) -> tuple[str, Reading | None]:
+        return hand.loop.sha, strand.reading
+
+
+class SetMethod(FitIntent):
+    kind: Literal["set_method"] = "set_method"
+    method: str = Field(max_length=40)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        method = method_named(self.method)
+        return hand.strand.changed(method=method.key), f"stretch by {method.name}"
+
+
+class SetShift(FitIntent):
+    kind: Literal["set_shift"] = "set_shift"
+    semitones: float = Field(ge=-24, le=24)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        return hand.strand.changed(semitones=self.semitones), f"shift {self.semitones:+g} st"
+
+
+class SetLead(FitIntent):
+    kind: Literal["set_lead"] = "set_lead"
+    lead: bool
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        return hand.strand.changed(lead=self.lead), "keep lead" if self.lead else "leave lead out"
+
+
+class SetStrandLevel(FitIntent):
+    kind: Literal["set_strand_level"] = "set_strand_level"
+    gain_db: float = Field(ge=-60, le=12)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        return hand.strand.changed(gain_db=self.gain_db), "strand level"
+
+
+def _reading_of(project: Project, strand: Strand) -> Reading:
+    """What a strand is, read off its knots where it has no reading."""
+    warp, metre = strand.warp, project.metre_map.metre_at(1)
+    if strand.reading:
+        return replace(
+            strand.reading, downbeat_s=warp.zero.second, end_s=warp.end.second,
+            tempo_bpm=strand.reading.pulses * 60.0 / warp.body_seconds,
+        )  # fmt: skip
+    per_bar = metre.pulses_per_bar
+    bars = max(1, round(warp.span / metre.beats_per_bar))
+    tempo = bars * per_bar * 60.0 / warp.body_seconds
+    return Reading(bars, per_bar, tempo, warp.zero.second, warp.end.second, 0.0)
+
+
+def _by_reading(
+    project: Project, strand: Strand, reading: Reading, keep_inner: bool = False
+) -> Strand:
+    """The strand with another reading. Its span keeps its proportion to what the loop is."""
+    metre = project.metre_map.metre_at(1)
+    share = 1.0
+    if strand.reading:
+        share = strand.span / beats_of(strand.reading, metre)
+    span = beats_of(reading, metre) * share
+    if keep_inner and strand.reading and strand.reading.pulses == reading.pulses:
+        warp = strand.warp
+        if reading.end_s > warp.zero.second + 0.01:
+            warp = warp.with_end_at(reading.end_s).with_zero_at(reading.downbeat_s)
+        else:
+            warp = warp.with_zero_at(reading.downbeat_s).with_end_at(reading.end_s)
+        warp = warp.with_span(span)
+    else:
+        warp = WarpMap.between(reading.downbeat_s, reading.end_s, span)
+    return strand.changed(reading=reading, knots=warp.knots, by_hand=False)
+
+
+AnyIntent = Annotated[
+    Place
+    | NewTrack
+    | CopyClips
+    | SetSteadyTempo
+    | SetMetre
+    | TakeTempo
+    | AdoptReading
+    | StateReading
+    | WithdrawReading
+    | LayOn
+    | ShiftGrid
+    | SetMethod
+    | SetShift
+    | SetLead
+    | SetStrandLevel,
+    Field(discriminator="kind"),
+]
+any_intent: TypeAdapter[Intent] = TypeAdapter(AnyIntent)

@@ -1,0 +1,149 @@
+"""How does a strand become a new loop, and a loop a file to take away?"""
+
+from dataclasses import asdict, dataclass, replace
+from datetime import UTC, datetime
+from pathlib import Path
+
+import numpy as np
+
+from zeroknot.core.audio import Audio
+from zeroknot.core.errors import ZeroKnotError
+from zeroknot.core.formats.audio_file import read_audio
+from zeroknot.core.formats.riff import FLOAT_BITS, LoopMark, WavTags, wav_bytes
+from zeroknot.core.harmony.key import Key
+from zeroknot.core.listening.readings import Reading
+from zeroknot.core.loop import Loop
+from zeroknot.core.render.run import folded
+from zeroknot.core.units import db_of_gain, gain_of_db
+from zeroknot.document.project import Project
+from zeroknot.store.audio_store import AudioStore
+from zeroknot.store.loops import LoopStore
+from zeroknot.studio import workers
+from zeroknot.studio.announcer import Announcer
+from zeroknot.studio.bring import loop_of
+from zeroknot.studio.executors import Executors
+from zeroknot.studio.hand import in_hand, plan_at
+
+SEAMS = ("wrap", "cut", "ring")
+
+
+@dataclass(frozen=True)
+class Download:
+    """A file to take away; lowered_db says by how much its level was taken down, 0 if not."""
+
+    name: str
+    data: bytes
+    lowered_db: float
+
+
+class Prints:
+    def __init__(
+        self, store: AudioStore, loops: LoopStore, executors: Executors, announcer: Announcer
+    ):
+        self._store, self._loops = store, loops
+        self._executors, self._announcer = executors, announcer
+
+    def print_strand(
+        self, project: Project, hand_name: str, seam: str, with_lead: bool, beat: float = 0.0
+    ) -> Loop:
+        """One pass as a new loop on the shelf, float32, its recipe with it.
+
+        seam  "wrap" adds the tail to the start, "cut" leaves it out, "ring" keeps it past the end
+        beat  the beat of the project whose tempo counts
+        """
+        if seam not in SEAMS:
+            raise ZeroKnotError(f"a seam is one of {', '.join(SEAMS)}, not {seam!r}")
+        hand = in_hand(project, self._loops, hand_name)
+        strand = hand.strand
+        plan = plan_at(project, strand, hand.loop, beat)
+        axis = self._executors.rendering.submit(
+            workers.render_whole, self._store.folder, plan
+        ).result()
+        sound = folded(plan, axis, seam, with_lead) * np.float32(gain_of_db(strand.gain_db))
+        tempo = project.tempo_map.bpm_at(beat)
+        incoming = self._store.new_incoming()
+        lead = plan.lead_frames if with_lead else 0
+        incoming.write_bytes(
+            wav_bytes(
+                Audio(np.ascontiguousarray(sound, dtype=np.float32), plan.rate),
+                FLOAT_BITS,
+                LoopMark(lead, lead + plan.body_frames),
+            )
+        )
+        metre = project.metre_map.metre_at(1)
+        bars = strand.span / metre.beats_per_bar
+        name = f"{strand.name}, {bars:g} bar{'s' * (bars != 1)} at {tempo:g}"
+        listened = self._executors.rendering.submit(
+            workers.listen_to, self._store.folder, incoming, (name,)
+        ).result()
+        if listened.refusal is not None:
+            incoming.unlink(missing_ok=True)
+            raise ZeroKnotError(f"the print could not be kept: {listened.refusal}")
+        pulses_per_bar = metre.pulses_per_bar
+        pulses = strand.span / metre.beats_per_pulse
+        seconds = plan.body_frames / plan.rate
+        known = Reading(
+            bars=max(1, round(pulses / pulses_per_bar)),
+            beats_per_bar=pulses_per_bar if pulses % pulses_per_bar == 0 else round(pulses),
+            tempo_bpm=pulses * 60.0 / seconds,
+            downbeat_s=lead / plan.rate,
+            end_s=lead / plan.rate + seconds,
+            confidence=1.0,
+            reason="printed here",
+        )
+        recipe = {
+            "plan": asdict(plan),
+            "strand": strand.model_dump(mode="json"),
+            "seam": seam,
+            "with_lead": with_lead,
+            "tempo_bpm": tempo,
+            "key": project.key,
+        }
+        loop = replace(
+            loop_of(listened, (name,)),
+            set_name=hand.loop.set_name,
+            readings=(known,),
+            recipe=recipe,
+            added_at=datetime.now(UTC).isoformat(timespec="microseconds"),
+        )
+        self._store.keep(incoming, loop.sha)
+        self._loops.add(loop)
+        self._announcer.say("shelf")
+        return self._loops.get(loop.sha)
+
+    def wav(self, sha: str, bits: int) -> Download:
+        """A loop as WAV with loop points and tags; PCM is lowered where it would clip."""
+        loop = self._loops.get(sha)
+        with self._store.path(sha).open("rb") as file:
+            sound = read_audio(file)[1]
+        lowered_db, peak = 0.0, sound.peak()
+        if bits != FLOAT_BITS and peak > 1.0:
+            lowered_db = db_of_gain(peak)
+            sound = Audio(sound.samples / np.float32(peak), sound.rate)
+        reading = loop.reading
+        mark, tempo = None, None
+        if reading:
+            start = max(0, round(reading.downbeat_s * sound.rate))
+            end = min(sound.frames, round(reading.end_s * sound.rate))
+            mark = LoopMark(start, end) if end > start + 1 else None
+            tempo = reading.tempo_bpm
+        key = _key_of(loop)
+        tags = WavTags(title=loop.name, tempo_bpm=tempo, key=key.tkey if key else None)
+        return Download(file_name(loop, tempo, key), wav_bytes(sound, bits, mark, tags), lowered_db)
+
+
+def _key_of(loop: Loop) -> Key | None:
+    """The key a loop is said to be in: by its claims, or by the project it was printed for."""
+    text = loop.claims.key or (loop.recipe or {}).get("key")
+    return Key.parse(str(text)) if text else None
+
+
+def file_name(loop: Loop, tempo: float | None, key: Key | None) -> str:
+    """ "name_96bpm_Dm.wav": letters, digits and spaces of the name, nothing a path could be made of."""
+    kept = "".join(c if c.isalnum() or c in " -_" else " " for c in loop.name.split(", ")[0])
+    parts = [" ".join(kept.split())[:80] or "loop"]
+    if tempo:
+        parts.append(f"{round(tempo, 2):g}bpm")
+    if key:
+        parts.append(key.tkey)
+    return Path("_".join(parts)).name + ".wav"

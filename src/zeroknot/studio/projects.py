@@ -1,0 +1,161 @@
+"""What does a person do with projects? Make, open, change, undo, copy, carry away, bring back."""
+
+import threading
+from dataclasses import dataclass
+
+from zeroknot.core.errors import EditError, StaleError, ZeroKnotError
+from zeroknot.core.listening.readings import Reading
+from zeroknot.document.edits.any_edit import any_edit
+from zeroknot.document.edits.base import Edit
+from zeroknot.document.project import Project
+from zeroknot.store.loops import LoopStore
+from zeroknot.store.revisions import ProjectEntry, Revision, RevisionStore
+from zeroknot.studio.announcer import Announcer
+from zeroknot.studio.hand import new_id
+from zeroknot.studio.intents import Intent
+
+RATES = (44_100, 48_000, 88_200, 96_000)
+
+
+@dataclass(frozen=True)
+class State:
+    """A project as it is now, and what undo and redo would do."""
+
+    revision: int
+    project: Project
+    undo: str | None
+    redo: str | None
+    notes: tuple[str, ...] = ()
+
+
+class Projects:
+    def __init__(self, revisions: RevisionStore, loops: LoopStore, announcer: Announcer):
+        self._revisions, self._loops, self._announcer = revisions, loops, announcer
+        self._lock = threading.Lock()
+
+    def list(self, removed: bool = False) -> list[ProjectEntry]:
+        return self._revisions.projects(removed)
+
+    def create(self, name: str, rate: int = 44_100) -> str:
+        """Make an empty project; returns its id."""
+        if rate not in RATES:
+            raise ZeroKnotError(f"a project's rate is one of {', '.join(map(str, RATES))} Hz")
+        if not name.strip():
+            raise ZeroKnotError("a project needs a name")
+        project = Project(id=new_id(), name=name.strip()[:300], rate=rate)
+        self._revisions.create(project.id, project.name, project.model_dump_json())
+        return project.id
+
+    def adopt(self, project: Project, label: str) -> str:
+        """Take in a whole project under a new id; returns that."""
+        taken = project.changed(id=new_id())
+        self._revisions.create(taken.id, taken.name, taken.model_dump_json(), label)
+        return taken.id
+
+    def duplicate(self, project: str) -> str:
+        """A copy of how it is now, with a history of its own."""
+        tree = self.state(project).project
+        return self.adopt(tree.changed(name=f"{tree.name[:290]} copy"), "duplicate")
+
+    def remove(self, project: str) -> None:
+        self._revisions.set_removed(project, True)
+
+    def restore(self, project: str) -> None:
+        self._revisions.set_removed(project, False)
+
+    def opened(self, project: str) -> State:
+        self._revisions.mark_opened(project)
+        return self.state(project)
+
+    def state(self, project: str) -> State:
+        return self._state_of(self._revisions.head(project))
+
+    def submit(self, project: str, revision: int, intent: Intent | Edit) -> State:
+        """Resolve an intent and apply its edit.
+
+        revision  the one it was made on; where the project has moved on and what the edit touches
+                  was changed since, StaleError names the edits since
+        """
+        with self._lock:
+            head = self._revisions.head(project)
+            base = self._tree(head)
+            states: tuple[str, Reading | None] | None = None
+            if isinstance(intent, Edit):
+                edit = intent
+            else:
+                resolved = intent.resolve(base, self._loops)
+                edit, states = resolved.edit, resolved.states
+            if revision != head.number:
+                self._refuse_stale(project, revision, edit)
+            tree = edit.apply(base)
+            number = self._revisions.advance(
+                project, head.number, tree.name, tree.model_dump_json(),
+                edit.model_dump_json(), edit.label(),
+            )  # fmt: skip
+            if number is None:
+                raise StaleError("the project changed in another process; try again", [])
+            if states:
+                self._loops.state(*states)
+        return self._announced(project, _notes(base, tree, edit))
+
+    def undo(self, project: str) -> State:
+        """Back to the state before the last edit."""
+        with self._lock:
+            if self._revisions.undo(project) is None:
+                raise EditError("there is nothing to undo: this is how the project began")
+        return self._announced(project)
+
+    def redo(self, project: str) -> State:
+        with self._lock:
+            if self._revisions.redo(project) is None:
+                raise EditError("there is nothing to redo")
+        return self._announced(project)
+
+    def _refuse_stale(self, project: str, revision: int, edit: Edit) -> None:
+        since = self._revisions.edits_since(project, revision)
+        touched: set[str] = set()
+        for entry in since:
+            if entry.edit:
+                touched |= any_edit.validate_json(entry.edit).touches()
+        if touched & edit.touches():
+            labels = [entry.label for entry in since]
+            raise StaleError(
+                "this was changed meanwhile (" + ", ".join(labels) + "); look again and repeat it",
+                labels,
+            )
+
+    def _announced(self, project: str, notes: tuple[str, ...] = ()) -> State:
+        state = self._state_of(self._revisions.head(project), notes)
+        self._revisions.rename(project, state.project.name)
+        self._announcer.say("revision", project=project, revision=state.revision)
+        return state
+
+    def _state_of(self, head: Revision, notes: tuple[str, ...] = ()) -> State:
+        tree = self._tree(head)
+        undo, redo = self._revisions.around(tree.id)
+        return State(head.number, tree, undo, redo, notes)
+
+    def _tree(self, revision: Revision) -> Project:
+        return Project.model_validate_json(revision.tree)
+
+
+def _notes(before: Project, after: Project, edit: Edit) -> tuple[str, ...]:
+    """What happened beside what was asked for: clips trimmed or taken away to make room."""
+    named = edit.touches()
+    new = {c.id: c for c in after.clips}
+    trimmed = sum(
+        1 for c in before.clips
+        if c.id in new and c.id not in named
+        and before.clip_length(c) > after.clip_length(new[c.id]) + 1e-9
+        and not new[c.id].is_whole
+    )  # fmt: skip
+    gone = sum(
+        1 for c in before.clips
+        if c.id not in new and not {c.id, c.track, c.strand} & named
+    )  # fmt: skip
+    notes = []
+    if trimmed:
+        notes.append(f"{trimmed} clip{'s' * (trimmed != 1)} trimmed to make room")
+    if gone:
+        notes.append(f"{gone} clip{'s' * (gone != 1)} lay wholly under it and went")
+    return tuple(notes)

@@ -1,0 +1,80 @@
+"""Who renders what somebody waits for? One worker, block by block, what is asked for first."""
+
+import threading
+from collections import OrderedDict
+from concurrent.futures import Future
+from pathlib import Path
+
+from zeroknot.core.errors import NotFoundError
+from zeroknot.core.render.plan import RenderPlan
+from zeroknot.core.render.run import BLOCK_FRAMES
+from zeroknot.studio import workers
+from zeroknot.studio.executors import Executors
+
+KEPT_PLANS = 50_000
+
+
+class Renders:
+    """Plans by their digest, and their blocks."""
+
+    def __init__(self, folder: Path, executors: Executors):
+        self._folder, self._executors = folder, executors
+        self._lock = threading.Lock()
+        self._plans: OrderedDict[str, RenderPlan] = OrderedDict()
+        self._running: dict[tuple[str, int], Future[None]] = {}
+
+    def know(self, plans: dict[str, RenderPlan]) -> None:
+        """Plans that may be asked for by digest from now on."""
+        with self._lock:
+            self._plans.update(plans)
+            while len(self._plans) > KEPT_PLANS:
+                self._plans.popitem(last=False)
+
+    def plan(self, digest: str) -> RenderPlan:
+        with self._lock:
+            if digest not in self._plans:
+                raise NotFoundError("no such render is known; ask for the play sheet again")
+            return self._plans[digest]
+
+    def block(self, digest: str, index: int) -> Path:
+        """The file of one block, rendered now where it is not there yet."""
+        plan = self.plan(digest)
+        if not 0 <= index < -(-plan.frames // BLOCK_FRAMES):
+            raise NotFoundError(f"this render has no block {index}")
+        place = workers.block_path(self._folder, digest, index)
+        if place.exists():
+            return place
+        with self._lock:
+            future = self._running.get((digest, index))
+            if future is None:
+                future = self._executors.rendering.submit(
+                    workers.render_block, self._folder, plan, index
+                )
+                self._running[(digest, index)] = future
+        try:
+            future.result()
+        finally:
+            with self._lock:
+                self._running.pop((digest, index), None)
+        return place
+
+    def peaks(self, digest: str, frames_per_bin: int) -> bytes:
+        plan = self.plan(digest)
+        return self._executors.rendering.submit(
+            workers.render_peaks, self._folder, plan, frames_per_bin
+        ).result()
+
+    def loudness(self, digest: str) -> tuple[float, float]:
+        """Loudness of the body as recorded and as fitted."""
+        plan = self.plan(digest)
+        return self._executors.rendering.submit(workers.body_loudness, self._folder, plan).result()
+
+    def source_block(self, sha: str, rate: int, index: int) -> bytes:
+        return self._executors.rendering.submit(
+            workers.source_block, self._folder, sha, rate, index
+        ).result()
+
+    def source_shape(self, sha: str, rate: int) -> tuple[int, int]:
+        return self._executors.rendering.submit(
+            workers.source_shape, self._folder, sha, rate
+        ).result()

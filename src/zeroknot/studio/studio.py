@@ -1,0 +1,119 @@
+"""The one place where stores, workers and use-cases are wired together."""
+
+from dataclasses import asdict
+from typing import Any
+
+from zeroknot.core.mixing.sheet import Sheet
+from zeroknot.core.timeline.grid import pulses
+from zeroknot.document.project import Project
+from zeroknot.settings import Settings
+from zeroknot.store.audio_store import AudioStore
+from zeroknot.store.database import opened_database
+from zeroknot.store.loops import LoopStore
+from zeroknot.store.revisions import RevisionStore
+from zeroknot.studio.announcer import Announcer
+from zeroknot.studio.bring import Bringing
+from zeroknot.studio.bundles import Bundles
+from zeroknot.studio.executors import Executors
+from zeroknot.studio.hand import Hand, in_hand, plan_at
+from zeroknot.studio.prints import Prints
+from zeroknot.studio.projects import Projects
+from zeroknot.studio.renders import Renders
+from zeroknot.studio.sheets import SheetMaker
+from zeroknot.studio.shelf import Shelf
+
+BARS_BEYOND_END = 64
+
+
+class Studio:
+    """Everything a person can do, for whichever interface asks."""
+
+    def __init__(self, settings: Settings, executors: Executors):
+        self.settings, self.executors = settings, executors
+        self.store = AudioStore(settings.data)
+        self._engine = opened_database(settings.data / "zeroknot.sqlite")
+        self.announcer = Announcer()
+        self.loops = LoopStore(self._engine)
+        self.shelf = Shelf(self.loops, self.announcer)
+        self.projects = Projects(RevisionStore(self._engine), self.loops, self.announcer)
+        self.bringing = Bringing(self.store, self.loops, executors, self.announcer)
+        self.renders = Renders(self.store.folder, executors)
+        self.prints = Prints(self.store, self.loops, executors, self.announcer)
+        self.bundles = Bundles(self.projects, self.loops, self.store)
+        self.store.sweep(self.loops.shas())
+        self.store.trim_cache(settings.cache_bytes)
+
+    def close(self) -> None:
+        self.executors.close()
+        self._engine.dispose()
+
+    def hand(self, project: Project, name: str) -> Hand:
+        """What is in hand under that id or hash."""
+        return in_hand(project, self.loops, name)
+
+    def sheet(self, project: Project) -> Sheet:
+        """What the arrangement plays; its renders can be asked for from then on."""
+        maker = SheetMaker(project, self.loops.named(project.loops()))
+        sheet = maker.arrangement()
+        self.renders.know(maker.plans)
+        return sheet
+
+    def play_sheet(self, project: Project, hand_name: str | None) -> dict[str, Any]:
+        """The sheet as the browser plays it, with the table of pulses it looks positions up in."""
+        hand = self.hand(project, hand_name) if hand_name else None
+        loops = self.loops.named(project.loops() | ({hand.loop.sha} if hand else set()))
+        maker = SheetMaker(project, loops)
+        sheet = maker.arrangement()
+        last_bar = project.last_bar + BARS_BEYOND_END
+        end_beat = project.metre_map.beat_of_bar(last_bar + 1)
+        hand_events = maker.hand(hand.strand, end_beat) if hand else ()
+        self.renders.know(maker.plans)
+        first_bar = project.metre_map.bar_of_beat(
+            project.tempo_map.beat_of_second(sheet.first_frame / sheet.rate)
+        )
+        table = pulses(
+            project.tempo_map, project.metre_map, project.rate, min(1, first_bar), last_bar
+        )
+        return {
+            "rate": sheet.rate,
+            "events": [asdict(e) for e in sheet.events],
+            "hand_events": [asdict(e) for e in hand_events],
+            "tracks": [asdict(t) for t in sheet.tracks],
+            "master": sheet.master,
+            "first_frame": sheet.first_frame,
+            "end_frame": sheet.end_frame,
+            "last_bar": project.last_bar,
+            "pulses": [[p.beat, p.frame, p.bar, p.number] for p in table],
+            "time_key": [[p.beat, p.bpm, p.shape, p.bend] for p in project.tempo],
+            "shapes": {
+                digest: {
+                    "channels": loops[plan.source].channels,
+                    "frames": plan.frames,
+                    "lead": plan.lead_frames,
+                    "body": plan.body_frames,
+                }
+                for digest, plan in maker.plans.items()
+            },
+        }
+
+    def hand_sheet(self, project: Project, hand_name: str, beat: float) -> dict[str, Any]:
+        """What is needed to hear the strand in hand alone: as fitted and as recorded."""
+        hand = self.hand(project, hand_name)
+        plan = plan_at(project, hand.strand, hand.loop, beat)
+        self.renders.know({plan.digest: plan})
+        channels, frames = self.renders.source_shape(hand.loop.sha, project.rate)
+        warp = hand.strand.warp
+        return {
+            "rate": project.rate,
+            "digest": plan.digest,
+            "source": hand.loop.sha,
+            "channels": channels,
+            "source_frames": frames,
+            "frames": plan.frames,
+            "lead": plan.lead_frames,
+            "body": plan.body_frames,
+            "span": warp.span,
+            "knots": [list(k) for k in plan.knots],
+            "zero_s": warp.zero.second,
+            "end_s": warp.end.second,
+        }

@@ -1,0 +1,197 @@
+"""What runs in worker processes: listening to a file, rendering a block, measuring.
+
+Values and content hashes go in and come out, so that another executor can do the same work.
+Caches here live as long as the worker.
+"""
+
+import os
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from zeroknot.core.audio import Audio, resampled
+from zeroknot.core.errors import ZeroKnotError
+from zeroknot.core.formats.audio_file import read_audio
+from zeroknot.core.formats.claims import read_claims
+from zeroknot.core.listening.attacks import VERSION as ATTACKS_VERSION
+from zeroknot.core.listening.attacks import Attacks, find_attacks
+from zeroknot.core.listening.readings import Claims, Heard, listen
+from zeroknot.core.mixing.loudness import loudness
+from zeroknot.core.overview import PEAK_BINS, peaks
+from zeroknot.core.render.plan import RenderPlan, plan_ratio
+from zeroknot.core.render.run import BLOCK_FRAMES, Rendering
+from zeroknot.store.audio_store import AudioStore, sha256_of, write_whole
+
+
+@dataclass(frozen=True)
+class Listened:
+    """What listening to one incoming file gave, or the sentence that refuses it."""
+
+    refusal: str | None
+    sha: str = ""
+    file_kind: str = ""
+    rate: int = 0
+    channels: int = 0
+    frames: int = 0
+    claims: Claims | None = None
+    heard: Heard | None = None
+
+
+def start_quietly(niceness: int) -> None:
+    """Called once in a new worker: others' work goes first where niceness is above 0."""
+    os.nice(niceness)
+    for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
+        os.environ.setdefault(name, "1")
+
+
+def warm_up() -> None:
+    """Compile or load every kernel before somebody waits for it."""
+    noise = np.random.default_rng(0).standard_normal((2, 8192)).astype(np.float32) * 0.1
+    for channels in (noise, noise[:1]):
+        sound = Audio(np.ascontiguousarray(channels), 44_100)
+        attacks = find_attacks(sound)
+        for method, shift in (("weave", 1.0), ("spool", 0.0)):
+            plan = plan_ratio(
+                source="", rate=sound.rate, source_frames=sound.frames, duration_ratio=1.1,
+                semitones=shift, method=method,
+            )  # fmt: skip
+            Rendering(sound, attacks, plan).whole()
+
+
+def listen_to(folder: Path, file: Path, names: tuple[str, ...]) -> Listened:
+    """Read one incoming file. Never raises for a bad file: the refusal says why."""
+    try:
+        with file.open("rb") as opened:
+            kind, sound = read_audio(opened)
+            claims = read_claims(opened, kind, sound.rate, names)
+    except ZeroKnotError as error:
+        return Listened(refusal=str(error))
+    except MemoryError:
+        return Listened(refusal="the file is too large for this machine's memory")
+    sha = sha256_of(file)
+    heard = listen(sound, claims)
+    store = AudioStore(folder)
+    _write_peaks(store, sha, sound)
+    _write_attacks(store, sha, heard.attacks)
+    return Listened(
+        refusal=None,
+        sha=sha,
+        file_kind=kind,
+        rate=sound.rate,
+        channels=sound.channels,
+        frames=sound.frames,
+        claims=claims,
+        heard=heard,
+    )
+
+
+def source_block(folder: Path, sha: str, rate: int, index: int) -> bytes:
+    """Block of a recording at a rate: float32 planar, channels one after another."""
+    sound = _source(folder, sha, rate)
+    return np.ascontiguousarray(
+        sound.samples[:, index * BLOCK_FRAMES : (index + 1) * BLOCK_FRAMES]
+    ).tobytes()
+
+
+def source_shape(folder: Path, sha: str, rate: int) -> tuple[int, int]:
+    """Channels and frames of a recording at a rate."""
+    sound = _source(folder, sha, rate)
+    return sound.channels, sound.frames
+
+
+def render_block(folder: Path, plan: RenderPlan, index: int) -> None:
+    """Render one block and lay it into the cache; done already, it is left alone."""
+    place = block_path(folder, plan.digest, index)
+    if not place.exists():
+        write_whole(place, np.ascontiguousarray(_rendering(folder, plan).block(index)).tobytes())
+
+
+def render_whole(folder: Path, plan: RenderPlan) -> Any:
+    """Lead, body and tail of a plan: float32 [channels, plan.frames]."""
+    return _rendering(folder, plan).whole()
+
+
+def render_peaks(folder: Path, plan: RenderPlan, frames_per_bin: int) -> bytes:
+    """Peaks of a whole render: float32 [bins, 2] as bytes."""
+    place = block_path(folder, plan.digest, 0).with_name(f"peaks-{frames_per_bin}")
+    if not place.exists():
+        sound = Audio(_rendering(folder, plan).whole(), plan.rate)
+        write_whole(place, peaks(sound, frames_per_bin).tobytes())
+    return place.read_bytes()
+
+
+def body_loudness(folder: Path, plan: RenderPlan) -> tuple[float, float]:
+    """Loudness in dB of the body as recorded and as fitted."""
+    sound = _source(folder, plan.source, plan.rate)
+    zero, end = (round(s * plan.rate) for s in (plan.zero_second, plan.end_second))
+    recorded = sound.samples[:, max(0, zero) : max(1, min(end, sound.frames))]
+    lead = plan.lead_frames
+    fitted = _rendering(folder, plan).whole()[:, lead : lead + plan.body_frames]
+    return loudness(recorded, plan.rate), loudness(fitted, plan.rate)
+
+
+def source_peaks(folder: Path, sha: str, frames_per_bin: int) -> bytes:
+    """Peaks of a recording at its own rate: float32 [bins, 2] as bytes."""
+    store = AudioStore(folder)
+    place = _peaks_path(store, sha, frames_per_bin)
+    if not place.exists():
+        _write_peaks(store, sha, _decoded(folder, sha))
+    return place.read_bytes()
+
+
+def block_path(folder: Path, digest: str, index: int) -> Path:
+    """Where a block of a render lies or will lie."""
+    return AudioStore(folder).cache / "renders" / digest[:2] / digest / str(index)
+
+
+def _peaks_path(store: AudioStore, sha: str, frames_per_bin: int) -> Path:
+    return store.cache / "peaks" / sha[:2] / f"{sha}-{frames_per_bin}"
+
+
+def _write_peaks(store: AudioStore, sha: str, sound: Audio) -> None:
+    for frames_per_bin in PEAK_BINS:
+        write_whole(_peaks_path(store, sha, frames_per_bin), peaks(sound, frames_per_bin).tobytes())
+
+
+def _attacks_path(store: AudioStore, sha: str) -> Path:
+    return store.cache / "attacks" / sha[:2] / f"{sha}-{ATTACKS_VERSION}"
+
+
+def _write_attacks(store: AudioStore, sha: str, attacks: Attacks) -> None:
+    write_whole(_attacks_path(store, sha), np.stack([attacks.seconds, attacks.strengths]).tobytes())
+
+
+def _attacks(folder: Path, sha: str) -> Attacks:
+    """Attacks of a recording at its own rate, so that every rate is cut at the same moments."""
+    store = AudioStore(folder)
+    place = _attacks_path(store, sha)
+    if not place.exists():
+        _write_attacks(store, sha, find_attacks(_decoded(folder, sha)))
+    table = np.frombuffer(place.read_bytes()).reshape(2, -1)
+    return Attacks(table[0], table[1])
+
+
+def _decoded(folder: Path, sha: str) -> Audio:
+    with AudioStore(folder).path(sha).open("rb") as file:
+        return read_audio(file)[1]
+
+
+@lru_cache(maxsize=6)
+def _source(folder: Path, sha: str, rate: int) -> Audio:
+    """A recording at a rate, converted once and then mapped from the cache."""
+    place = AudioStore(folder).cache / "sources" / sha[:2] / f"{sha}-{rate}.npy"
+    if not place.exists():
+        sound = resampled(_decoded(folder, sha), rate)
+        place.parent.mkdir(parents=True, exist_ok=True)
+        beside = place.with_name(f".{place.name}.{os.getpid()}.npy")
+        np.save(beside, sound.samples)
+        os.replace(beside, place)
+    return Audio(np.load(place, mmap_mode="r"), rate)
+
+
+@lru_cache(maxsize=6)
+def _rendering(folder: Path, plan: RenderPlan) -> Rendering:
+    return Rendering(_source(folder, plan.source, plan.rate), _attacks(folder, plan.source), plan)
