@@ -25,19 +25,20 @@ def peaks(sound: Audio, frames_per_bin: int) -> NDArray[np.float32]:
     return np.stack([low, high], axis=1).astype(np.float32)
 
 
-def ring(sound: Audio, start_second: float, end_second: float) -> NDArray[np.float32]:
-    """Energy of the stretch from start to end in equal sectors, 0…1 (square root, peak at 1).
+def ring(
+    peaks_: NDArray[np.float32], bins_per_second: float, start_second: float, end_second: float
+) -> NDArray[np.float32]:
+    """Loudness of the stretch from start to end in equal sectors, 0…1, the loudest at 1.
 
-    returns  float32 [RING_SECTORS]; zeros for silence or an empty stretch
+    peaks_   float32 [bins, 2], as `peaks` gives them
+    returns  float32 [RING_SECTORS]; zeros for silence
     """
-    edges = np.linspace(start_second, end_second, RING_SECTORS + 1) * sound.rate
-    at = np.clip(np.round(edges).astype(int), 0, sound.frames)
-    energy = np.zeros(RING_SECTORS)
+    size = np.abs(peaks_).max(axis=1)
+    edges = np.linspace(start_second, end_second, RING_SECTORS + 1) * bins_per_second
+    at = np.clip(np.floor(edges).astype(int), 0, size.size)
+    sectors = np.zeros(RING_SECTORS, np.float32)
     for i in range(RING_SECTORS):
-        part = sound.samples[:, at[i] : at[i + 1]]
-        if part.size:
-            energy[i] = float(np.mean(np.square(part, dtype=np.float64)))
-    loudest = energy.max()
-    return (
-        np.sqrt(energy / loudest).astype(np.float32) if loudest > 0 else energy.astype(np.float32)
-    )
+        part = size[at[i] : max(at[i] + 1, at[i + 1])]
+        sectors[i] = np.sqrt(np.mean(np.square(part))) if part.size else 0.0
+    loudest = sectors.max()
+    return sectors / loudest if loudest > 0 else sectors

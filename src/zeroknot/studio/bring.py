@@ -1,4 +1,4 @@
-"""How do files come onto the shelf? One by one, in the background; a bad one never stops the rest."""
+"""How do files come onto the shelf? One by one, in the background; a bad one stops no other."""
 
 import threading
 import uuid

@@ -139,7 +139,7 @@ def _key_of(loop: Loop) -> Key | None:
 
 
 def file_name(loop: Loop, tempo: float | None, key: Key | None) -> str:
-    """ "name_96bpm_Dm.wav": letters, digits and spaces of the name, nothing a path could be made of."""
+    """ "name_96bpm_Dm.wav": letters, digits and spaces of the name, nothing that makes a path."""
     kept = "".join(c if c.isalnum() or c in " -_" else " " for c in loop.name.split(", ")[0])
     parts = [" ".join(kept.split())[:80] or "loop"]
     if tempo:

@@ -69,6 +69,7 @@ class SheetMaker:
             yield Event(
                 id=f"{clip.id}:{k}",
                 track=clip.track,
+                strand=strand.id,
                 digest=plan.digest,
                 at=start,
                 start=start - zero + plan.lead_frames,

@@ -16,6 +16,7 @@ class Event:
 
     id        clip and pass, the same as long as both are
     track     id of the track it sounds on
+    strand    id of the strand it is a pass of
     digest    address of the render
     at        song frame of its first frame
     start     axis frame of the render to begin with
@@ -26,6 +27,7 @@ class Event:
 
     id: str
     track: str
+    strand: str
     digest: str
     at: int
     start: int

@@ -11,7 +11,7 @@ from zeroknot.core.timeline.tempo_map import TempoMap
 
 @dataclass(frozen=True)
 class Pulse:
-    """One pulse: its beat, the whole frame it falls on, its bar and its number in the bar (from 1)."""
+    """One pulse: its beat, the whole frame it falls on, its bar and its number there (from 1)."""
 
     beat: float
     frame: int

@@ -1,0 +1,57 @@
+# Two commands are all a newcomer needs: make demo, make test.
+PYTHON ?= python3
+BIN := .venv/bin
+
+.PHONY: setup demo test bench assets lint format lock clean
+
+setup: .venv/.app
+
+.venv/.app: requirements/app.lock requirements/build.lock pyproject.toml
+	test -x $(BIN)/python || $(PYTHON) -m venv .venv
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/build.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/app.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	$(BIN)/python -c "from zeroknot.studio.workers import warm_up; warm_up()"
+	touch $@
+
+.venv/.test: .venv/.app requirements/test.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/test.lock
+	touch $@
+
+.venv/.bench: .venv/.test requirements/bench.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/bench.lock
+	touch $@
+
+demo: setup
+	$(BIN)/zeroknot demo
+
+test: .venv/.test
+	@command -v chromium >/dev/null || (apt-get update -qq && apt-get install -y -qq chromium)
+	$(BIN)/python -m tests
+
+bench: .venv/.bench
+	$(BIN)/python -m benchmarks
+
+lint: .venv/.test
+	$(BIN)/ruff check src tests benchmarks && $(BIN)/ruff format --check src tests benchmarks
+	$(BIN)/mypy && $(BIN)/lint-imports
+
+format: .venv/.test
+	$(BIN)/ruff check --fix src tests benchmarks ; $(BIN)/ruff format src tests benchmarks
+
+# Styles, fonts and scripts that ship with the application; the results are committed.
+assets:
+	bash assets/build.sh
+
+# Locks carry hashes and no address of any registry.
+lock:
+	$(PYTHON) -m venv .venv/lock && .venv/lock/bin/pip install --quiet pip-tools
+	for part in app test bench; do \
+	  extra=$$([ $$part = app ] || echo "--extra $$part"); \
+	  .venv/lock/bin/pip-compile --quiet --generate-hashes --no-emit-index-url --no-emit-trusted-host \
+	    --no-emit-find-links --allow-unsafe --strip-extras $$extra -o requirements/$$part.lock pyproject.toml ; done
+	.venv/lock/bin/pip-compile --quiet --generate-hashes --no-emit-index-url --no-emit-trusted-host \
+	  --no-emit-find-links --allow-unsafe -o requirements/build.lock requirements/build.in
+
+clean:
+	rm -rf .venv assets/node_modules .data build

@@ -1,0 +1,130 @@
+"""Projects: list, make, change by intents, undo, redo, play, carry away, bring back."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Request, Response
+from pydantic import BaseModel, Field
+
+from zeroknot.core.errors import FormatError
+from zeroknot.document.edits.any_edit import SingleEdit
+from zeroknot.studio.intents import AnyIntent
+from zeroknot.web.api.deps import StudioDep
+from zeroknot.web.api.incoming import received
+from zeroknot.web.api.wire import hand_json, state_json
+
+router = APIRouter(prefix="/api")
+
+
+class NewProject(BaseModel):
+    name: str = Field("Untitled", min_length=1, max_length=300)
+    rate: int = 44_100
+
+
+class Ask(BaseModel):
+    """An intent (or an edit that needs no resolving) and the revision it was made on."""
+
+    revision: int
+    intent: Annotated[AnyIntent | SingleEdit, Field(discriminator="kind")]
+
+
+class PrintAsk(BaseModel):
+    hand: str = Field(max_length=64)
+    seam: str = Field("wrap", max_length=10)
+    with_lead: bool = False
+    beat: float = Field(0.0, ge=0, le=100_000)
+
+
+@router.get("/projects")
+def list_projects(studio: StudioDep, removed: bool = False) -> list[dict[str, Any]]:
+    return [
+        {"id": p.id, "name": p.name, "opened_at": p.opened_at, "removed": p.removed}
+        for p in studio.projects.list(removed)
+    ]
+
+
+@router.post("/projects", status_code=201)
+def new_project(studio: StudioDep, new: NewProject) -> dict[str, str]:
+    return {"id": studio.projects.create(new.name, new.rate)}
+
+
+@router.get("/projects/{project}")
+def project_state(studio: StudioDep, project: str) -> dict[str, Any]:
+    return state_json(studio, studio.projects.state(project))
+
+
+@router.post("/projects/{project}/intents")
+def submit(studio: StudioDep, project: str, ask: Ask) -> dict[str, Any]:
+    return state_json(studio, studio.projects.submit(project, ask.revision, ask.intent))
+
+
+@router.post("/projects/{project}/undo")
+def undo(studio: StudioDep, project: str) -> dict[str, Any]:
+    return state_json(studio, studio.projects.undo(project))
+
+
+@router.post("/projects/{project}/redo")
+def redo(studio: StudioDep, project: str) -> dict[str, Any]:
+    return state_json(studio, studio.projects.redo(project))
+
+
+@router.post("/projects/{project}/duplicate", status_code=201)
+def duplicate(studio: StudioDep, project: str) -> dict[str, str]:
+    return {"id": studio.projects.duplicate(project)}
+
+
+@router.post("/projects/{project}/remove", status_code=204)
+def remove(studio: StudioDep, project: str) -> None:
+    studio.projects.remove(project)
+
+
+@router.post("/projects/{project}/restore", status_code=204)
+def restore(studio: StudioDep, project: str) -> None:
+    studio.projects.restore(project)
+
+
+@router.get("/projects/{project}/sheet")
+def play_sheet(studio: StudioDep, project: str, hand: str | None = None) -> dict[str, Any]:
+    state = studio.projects.state(project)
+    return {"revision": state.revision, **studio.play_sheet(state.project, hand)}
+
+
+@router.get("/projects/{project}/hand/{hand}")
+def in_hand(studio: StudioDep, project: str, hand: str) -> dict[str, Any]:
+    tree = studio.projects.state(project).project
+    return hand_json(studio, tree, studio.hand(tree, hand))
+
+
+@router.get("/projects/{project}/hand/{hand}/sheet")
+def hand_sheet(studio: StudioDep, project: str, hand: str, beat: float = 0.0) -> dict[str, Any]:
+    return studio.hand_sheet(studio.projects.state(project).project, hand, beat)
+
+
+@router.post("/projects/{project}/prints", status_code=201)
+def print_strand(studio: StudioDep, project: str, ask: PrintAsk) -> dict[str, Any]:
+    tree = studio.projects.state(project).project
+    loop = studio.prints.print_strand(tree, ask.hand, ask.seam, ask.with_lead, ask.beat)
+    return {"sha": loop.sha, "name": loop.name, "frames": loop.frames, "rate": loop.rate}
+
+
+@router.get("/projects/{project}/bundle")
+def bundle(studio: StudioDep, project: str) -> Response:
+    name = studio.projects.state(project).project.name
+    kept = "".join(c if c.isascii() and (c.isalnum() or c in " -_") else " " for c in name)
+    file = (" ".join(kept.split()) or "project")[:80]
+    return Response(
+        studio.bundles.write(project),
+        media_type="application/zip",
+        headers={"content-disposition": f'attachment; filename="{file}.zip"'},
+    )
+
+
+@router.put("/bundles", status_code=201)
+async def bring_bundle(studio: StudioDep, request: Request) -> dict[str, str]:
+    incoming = await received(request, studio)
+    try:
+        with incoming.open("rb") as file:
+            return {"id": studio.bundles.read(file)}
+    except OSError as error:
+        raise FormatError("the file could not be read") from error
+    finally:
+        incoming.unlink(missing_ok=True)

@@ -1,0 +1,150 @@
+"""How do values travel to the browser? As plain JSON, everything computed that it would need."""
+
+from dataclasses import asdict
+from typing import Any
+
+from zeroknot.core.loop import Loop
+from zeroknot.core.stretch.methods import METHODS
+from zeroknot.core.units import semitones_of_ratio
+from zeroknot.document.project import Project, Strand
+from zeroknot.studio.hand import Hand, beats_of
+from zeroknot.studio.projects import State
+from zeroknot.studio.studio import Studio
+
+
+def state_json(studio: Studio, state: State) -> dict[str, Any]:
+    """A project as every view needs it: bar lines and clip ends worked out."""
+    project = state.project
+    loops = studio.loops.named(project.loops())
+    metre = project.metre_map.metre_at(1)
+    return {
+        "id": project.id,
+        "revision": state.revision,
+        "undo": state.undo,
+        "redo": state.redo,
+        "notes": list(state.notes),
+        "name": project.name,
+        "rate": project.rate,
+        "bpm": project.tempo_map.bpm_at(0.0),
+        "tempo_points": len(project.tempo),
+        "metre": str(metre),
+        "beats_per_bar": metre.beats_per_bar,
+        "beats_per_pulse": metre.beats_per_pulse,
+        "key": project.key,
+        "master_db": project.master_db,
+        "last_bar": project.last_bar,
+        "end_beat": project.end_beat,
+        "tracks": [t.model_dump() for t in project.tracks],
+        "strands": [_strand_json(project, s, loops[s.loop]) for s in project.strands],
+        "clips": [
+            {
+                **c.model_dump(),
+                "beats": project.clip_length(c),
+                "is_whole": c.is_whole,
+                "bar": project.metre_map.bar_of_beat(c.beat),
+                "place": str(project.metre_map.position(c.beat)),
+            }
+            for c in project.clips
+        ],
+    }
+
+
+def _strand_json(project: Project, strand: Strand, loop: Loop) -> dict[str, Any]:
+    warp = strand.warp
+    project_bpm = project.tempo_map.bpm_at(0.0)
+    fitted_seconds = strand.span * 60.0 / project_bpm
+    speed = warp.body_seconds / fitted_seconds
+    return {
+        "id": strand.id,
+        "name": strand.name,
+        "loop": strand.loop,
+        "yarn": strand.yarn,
+        "span": strand.span,
+        "zero_s": warp.zero.second,
+        "end_s": warp.end.second,
+        "lead": strand.lead,
+        "method": strand.method,
+        "semitones": strand.semitones,
+        "gain_db": strand.gain_db,
+        "duration_ratio": fitted_seconds / warp.body_seconds,
+        "tempo_change_percent": 100.0 * (speed - 1.0),
+        "spool_semitones": semitones_of_ratio(speed),
+        "recorded_bpm": warp.span * 60.0 / warp.body_seconds,
+        "seconds": loop.seconds,
+    }
+
+
+def hand_json(studio: Studio, project: Project, hand: Hand) -> dict[str, Any]:
+    """What is in hand, as the Fit view needs it."""
+    loop, strand = hand.loop, hand.strand
+    warp, reading = strand.warp, strand.reading
+    metre = project.metre_map.metre_at(1)
+    is_span = beats_of(reading, metre) if reading else strand.span
+    shown = _strand_json(project, strand, loop)
+    return {
+        **shown,
+        "hand": loop.sha if hand.is_new else strand.id,
+        "is_new": hand.is_new,
+        "loop_name": loop.name,
+        "channels": loop.channels,
+        "file_kind": loop.file_kind,
+        "source_rate": loop.rate,
+        "is_stated": loop.stated is not None,
+        "once_beats": is_span,
+        "bars": reading.bars if reading else None,
+        "beats_per_bar": reading.beats_per_bar if reading else metre.pulses_per_bar,
+        "tempo_bpm": reading.pulses * 60.0 / warp.body_seconds if reading else None,
+        "confidence": reading.confidence if reading else 0.0,
+        "knots": [[k.second, k.beat] for k in warp.knots],
+        "attacks": [list(a) for a in loop.attacks],
+        "sounding": list(loop.sounding),
+        "warnings": list(loop.warnings),
+        "claims": {k: v for k, v in asdict(loop.claims).items() if v not in (None, ())},
+        "readings": [
+            {
+                **asdict(r),
+                "index": i,
+                "adopted": bool(
+                    reading
+                    and (r.bars, r.beats_per_bar) == (reading.bars, reading.beats_per_bar)
+                    and abs(r.downbeat_s - warp.zero.second) < 0.002
+                    and abs(r.end_s - warp.end.second) < 0.002
+                ),
+            }
+            for i, r in enumerate(loop.readings)
+        ],
+        "methods": [
+            {"key": m.key, "name": m.name, "family": m.family, "about": m.about,
+             "pitch_follows": m.pitch_follows}
+            for m in METHODS.values()
+        ],
+    }  # fmt: skip
+
+
+def row_json(loop: Loop, project: Project | None) -> dict[str, Any]:
+    """A line of the shelf."""
+    reading = loop.reading
+    ratio = None
+    if reading and project:
+        metre = project.metre_map.metre_at(1)
+        seconds = beats_of(reading, metre) * 60.0 / project.tempo_map.bpm_at(0.0)
+        ratio = seconds / (reading.end_s - reading.downbeat_s)
+    return {
+        "sha": loop.sha,
+        "name": loop.name,
+        "set": loop.set_name,
+        "file_kind": loop.file_kind,
+        "seconds": loop.seconds,
+        "channels": loop.channels,
+        "rate": loop.rate,
+        "bars": reading.bars if reading else None,
+        "beats_per_bar": reading.beats_per_bar if reading else None,
+        "tempo_bpm": reading.tempo_bpm if reading else None,
+        "confidence": reading.confidence if reading else 0.0,
+        "is_stated": loop.stated is not None,
+        "claimed_bpm": loop.claims.tempo_bpm,
+        "key": loop.claims.key or (loop.recipe or {}).get("key"),
+        "is_print": loop.recipe is not None,
+        "duration_ratio": ratio,
+        "warnings": list(loop.warnings),
+    }

@@ -1,0 +1,65 @@
+"""The web application, put together."""
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.responses import JSONResponse, Response
+from fastapi.staticfiles import StaticFiles
+
+from zeroknot import __version__
+from zeroknot.core.errors import NotFoundError, StaleError, ZeroKnotError
+from zeroknot.settings import Settings
+from zeroknot.studio.executors import Executors
+from zeroknot.studio.studio import Studio
+from zeroknot.web.api import bring, events, loops, projects, renders
+from zeroknot.web.pages import pages
+from zeroknot.web.safety import Safety
+
+STATIC = Path(__file__).parent / "static"
+
+
+class FreshStatic(StaticFiles):
+    """Shipped files: always asked for again, hardly ever sent again."""
+
+    def file_response(self, *args: Any, **kwargs: Any) -> Response:
+        response = super().file_response(*args, **kwargs)
+        response.headers["cache-control"] = "no-cache"
+        return response
+
+
+def make_app(settings: Settings, executors: Executors | None = None) -> FastAPI:
+    """The application on a data folder; executors are processes unless given."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        studio = Studio(settings, executors or Executors.processes(settings.workers))
+        studio.executors.warm_up()
+        app.state.studio = studio
+        yield
+        studio.announcer.say("closing")
+        studio.close()
+
+    app = FastAPI(title="Zero Knot", version=__version__, lifespan=lifespan, docs_url=None,
+                  redoc_url=None)  # fmt: skip
+    app.add_middleware(Safety, hosts=(settings.host,))
+    for module in (pages, projects, loops, bring, renders, events):
+        app.include_router(module.router)
+    app.mount("/static", FreshStatic(directory=STATIC), name="static")
+
+    @app.exception_handler(ZeroKnotError)
+    def known_failure(request: Request, error: ZeroKnotError) -> Response:
+        """The one place where a failure a person can mend becomes a sentence."""
+        body: dict[str, Any] = {"error": str(error)}
+        status = 422
+        if isinstance(error, NotFoundError):
+            status = 404
+        elif isinstance(error, StaleError):
+            status, body["since"] = 409, error.since
+        if request.url.path.startswith("/api/"):
+            return JSONResponse(body, status)
+        return pages.failure(request, str(error), status)
+
+    return app

@@ -1,0 +1,111 @@
+"""The pages: a whole one when opened, its inner part when navigated to within."""
+
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from fastapi import APIRouter, Request, Response
+from fastapi.responses import RedirectResponse
+from fastapi.templating import Jinja2Templates
+
+from zeroknot.core.overview import RING_SECTORS
+from zeroknot.document.project import Project
+from zeroknot.store.revisions import ProjectEntry
+from zeroknot.studio.studio import Studio
+from zeroknot.web.api.deps import StudioDep
+from zeroknot.web.api.wire import hand_json, row_json, state_json
+from zeroknot.web.filters import FILTERS
+from zeroknot.web.paths import paths
+
+router = APIRouter(include_in_schema=False)
+templates = Jinja2Templates(Path(__file__).parent.parent / "templates")
+templates.env.filters.update(FILTERS)
+templates.env.globals["paths"] = paths
+INNER_HEADER = "x-zeroknot-part"
+
+
+@dataclass(frozen=True)
+class View:
+    """What a view's template and script are given.
+
+    noun   "shelf", "fit" or "arrange": template folder, script and place in the rail
+    state  the project as `wire.state_json` sends it
+    data   what this view alone needs
+    """
+
+    noun: str
+    title: str
+    state: dict[str, Any]
+    data: dict[str, Any] = field(default_factory=dict)
+    hand: str | None = None
+
+
+@router.get("/")
+def projects_page(request: Request, studio: StudioDep) -> Response:
+    entries: list[ProjectEntry] = studio.projects.list()
+    removed = studio.projects.list(removed=True)
+    return templates.TemplateResponse(
+        request, "projects.html", {"projects": entries, "removed": removed}
+    )
+
+
+@router.get("/p/{project}")
+def project_page(project: str) -> Response:
+    return RedirectResponse(paths.shelf(project))
+
+
+@router.get("/p/{project}/shelf")
+def shelf_page(request: Request, studio: StudioDep, project: str) -> Response:
+    state = studio.projects.opened(project)
+    rows = [row_json(loop, state.project) for loop in studio.shelf.search()]
+    bringing = [item for item in studio.bringing.items() if item.state in ("waiting", "listening")]
+    data = {"rows": rows, "bringing": len(bringing)}
+    return _shown(request, View("shelf", "Shelf", state_json(studio, state), data))
+
+
+@router.get("/p/{project}/fit")
+def fit_anything(request: Request, studio: StudioDep, project: str) -> Response:
+    """Without anything in hand: the project's last strand, or the newest loop on the shelf."""
+    state = studio.projects.state(project)
+    hand = _last_in_hand(studio, state.project)
+    if hand:
+        return RedirectResponse(paths.fit(project, hand))
+    return _shown(request, View("fit", "Fit", state_json(studio, state), {"empty": True}))
+
+
+@router.get("/p/{project}/fit/{hand}")
+def fit_page(request: Request, studio: StudioDep, project: str, hand: str) -> Response:
+    state = studio.projects.state(project)
+    held = studio.hand(state.project, hand)
+    data = hand_json(studio, state.project, held)
+    return _shown(
+        request, View("fit", f"Fit: {held.strand.name}", state_json(studio, state), data, hand)
+    )
+
+
+@router.get("/p/{project}/arrange")
+def arrange_page(request: Request, studio: StudioDep, project: str) -> Response:
+    state = studio.projects.state(project)
+    return _shown(request, View("arrange", "Arrange", state_json(studio, state)))
+
+
+def failure(request: Request, message: str, status: int) -> Response:
+    """A page that says what went wrong and leads back."""
+    return templates.TemplateResponse(
+        request, "failure.html", {"message": message, "status": status}, status_code=status
+    )
+
+
+def _shown(request: Request, view: View) -> Response:
+    inner = request.headers.get(INNER_HEADER) == "view"
+    name = f"{view.noun}/view.html" if inner else "frame.html"
+    response = templates.TemplateResponse(request, name, {"view": view, "sectors": RING_SECTORS})
+    response.headers["cache-control"] = "no-store"
+    return response
+
+
+def _last_in_hand(studio: Studio, project: Project) -> str | None:
+    if project.strands:
+        return project.strands[-1].id
+    loops = studio.shelf.search()
+    return loops[0].sha if loops else None

@@ -1,0 +1,24 @@
+"""Which addresses are there? Pages and templates ask here, nobody writes one out."""
+
+
+class Paths:
+    projects = "/"
+
+    @staticmethod
+    def shelf(project: str) -> str:
+        return f"/p/{project}/shelf"
+
+    @staticmethod
+    def fit(project: str, hand: str | None = None) -> str:
+        return f"/p/{project}/fit/{hand}" if hand else f"/p/{project}/fit"
+
+    @staticmethod
+    def arrange(project: str) -> str:
+        return f"/p/{project}/arrange"
+
+    @staticmethod
+    def bundle(project: str) -> str:
+        return f"/api/projects/{project}/bundle"
+
+
+paths = Paths()

@@ -1,0 +1,186 @@
+// @ts-check
+/**
+ * What is in hand, heard alone: as recorded, as fitted, or its seam; repeated until let go.
+ *
+ * Each way is a short pattern of events and its period. Switching keeps the musical place: the
+ * moment that sounds in one way is where the other begins, 5 ms crossfaded.
+ */
+
+import { Lane } from "./lane.js";
+import { along, blocksBetween, frame } from "./schedule.js";
+
+/** @typedef {import("../types.js").HandSheet} HandSheet */
+/** @typedef {import("../types.js").SheetEvent} SheetEvent */
+/** @typedef {"recorded" | "fitted" | "seam"} Way */
+/** @typedef {{way: Way, period: number, events: SheetEvent[]}} Pattern */
+
+const AHEAD_SECONDS = 0.25;
+const START_SECONDS = 0.05;
+const EDGE_FRAMES = 220;
+
+/** @param {Partial<SheetEvent> & {digest: string, at: number, start: number, frames: number}} given @returns {SheetEvent} */
+function event(given) {
+  return { id: "hand", track: "hand", strand: "hand", gain: 1, fade_in: 0, fade_out: 0, ...given };
+}
+
+/** One round of a way of hearing. @param {HandSheet} sheet @param {Way} way @param {{recorded: number, fitted: number}} gains @returns {Pattern} */
+export function patternOf(sheet, way, gains) {
+  const { rate, digest, lead, body } = sheet;
+  if (way === "recorded") {
+    const start = Math.max(0, frame(sheet.zero_s * rate));
+    const period = Math.max(1, frame((sheet.end_s - sheet.zero_s) * rate));
+    const frames = Math.min(period, sheet.source_frames - start);
+    const one = event({
+      digest: `source:${sheet.source}`, at: 0, start, frames, gain: gains.recorded,
+      fade_in: 30, fade_out: EDGE_FRAMES,
+    });
+    return { way, period, events: frames > 0 ? [one] : [] };
+  }
+  const gain = gains.fitted;
+  if (way === "seam") {
+    const beat = Math.max(1, Math.min(body, frame(body / Math.max(1, sheet.span))));
+    const tail = Math.min(beat, sheet.frames - lead - body);
+    return {
+      way,
+      period: 2 * beat,
+      events: [
+        event({ digest, gain, at: 0, start: lead + body - beat, frames: beat + tail, fade_in: EDGE_FRAMES }),
+        event({ digest, gain, at: beat, start: lead, frames: beat, fade_out: EDGE_FRAMES }),
+      ],
+    };
+  }
+  const frames = sheet.frames - lead;
+  return { way, period: body, events: [event({ digest, gain, at: 0, start: lead, frames })] };
+}
+
+export class HandVoice {
+  /** @param {BaseAudioContext} context @param {import("./blocks.js").Blocks} blocks @param {AudioNode} output */
+  constructor(context, blocks, output) {
+    this.context = context;
+    this.rate = context.sampleRate;
+    this.blocks = blocks;
+    /** @type {HandSheet | null} */
+    this.sheet = null;
+    /** @type {Pattern | null} */
+    this.pattern = null;
+    this.gains = { recorded: 1, fitted: 1 };
+    this.cursor = { context: 0, at: 0, join: true };
+    this.anchor = { context: 0, at: 0 };
+    this.lane = new Lane(context, blocks, () => output, () => this.sheet?.channels ?? 2);
+    this.attempt = 0;
+    this.isWaiting = false;
+  }
+
+  get isPlaying() {
+    return this.pattern !== null;
+  }
+
+  get way() {
+    return this.pattern?.way ?? null;
+  }
+
+  /** Frames into the round that sounds now. */
+  place() {
+    if (!this.pattern) return 0;
+    const now = this.context.currentTime * this.rate;
+    const at = this.anchor.at + Math.max(0, now - this.anchor.context);
+    return ((at % this.pattern.period) + this.pattern.period) % this.pattern.period;
+  }
+
+  /** The moment of the recording that sounds now, in seconds; null when nothing does. */
+  second() {
+    const { sheet, pattern } = this;
+    if (!sheet || !pattern) return null;
+    return this.secondAt(sheet, pattern, this.place());
+  }
+
+  /** @param {HandSheet} sheet @param {Pattern} pattern @param {number} place */
+  secondAt(sheet, pattern, place) {
+    if (pattern.way === "recorded") return sheet.zero_s + place / this.rate;
+    let output = place;
+    if (pattern.way === "seam") {
+      const beat = pattern.period / 2;
+      output = place < beat ? sheet.body - beat + place : place - beat;
+    }
+    return along(sheet.knots, 1, 0, output);
+  }
+
+  /** @param {HandSheet} sheet @param {Pattern} pattern @param {number} second */
+  placeOf(sheet, pattern, second) {
+    if (pattern.way === "recorded") return Math.max(0, frame((second - sheet.zero_s) * this.rate));
+    if (pattern.way === "seam") return 0;
+    return Math.max(0, frame(along(sheet.knots, 0, 1, second)));
+  }
+
+  /**
+   * Hear a way, from the musical place that sounds now or from the one.
+   * @param {HandSheet} sheet @param {Way} way
+   */
+  async hear(sheet, way) {
+    this.attempt += 1;
+    const attempt = this.attempt;
+    const pattern = patternOf(sheet, way, this.gains);
+    const from = this.startOf(sheet, pattern);
+    this.isWaiting = true;
+    const to = from + 0.5 * this.rate;
+    const wanted = this.rounds(pattern, from, to).flatMap((e) =>
+      blocksBetween(e, from, to).map((i) => this.blocks.get(e.digest, i, sheet.channels)));
+    try {
+      await Promise.all(wanted);
+    } finally {
+      if (attempt === this.attempt) this.isWaiting = false;
+    }
+    if (attempt !== this.attempt) return;
+    // While it was fetched the old way played on: take the place once more.
+    const start = this.startOf(sheet, pattern);
+    const time = this.context.currentTime + START_SECONDS;
+    const at = Math.ceil(time * this.rate);
+    const ahead = this.pattern && way !== "seam" ? Math.round(START_SECONDS * this.rate) : 0;
+    this.lane.release(at / this.rate);
+    this.sheet = sheet;
+    this.pattern = pattern;
+    this.cursor = { context: at, at: start + ahead, join: true };
+    this.anchor = { context: at, at: start + ahead };
+    this.wake();
+  }
+
+  /** @param {HandSheet} sheet @param {Pattern} pattern */
+  startOf(sheet, pattern) {
+    const second = this.second();
+    return second === null ? 0 : this.placeOf(sheet, pattern, second) % pattern.period;
+  }
+
+  stop() {
+    this.attempt += 1;
+    this.isWaiting = false;
+    this.pattern = null;
+    this.lane.release(this.context.currentTime + 0.005);
+  }
+
+  /** Events of the rounds that touch a window. @param {Pattern} pattern @param {number} from @param {number} to */
+  rounds(pattern, from, to) {
+    const longest = Math.max(0, ...pattern.events.map((e) => e.at + e.frames));
+    const first = Math.floor((from - longest) / pattern.period);
+    const found = [];
+    for (let k = Math.max(0, first); k * pattern.period < to; k += 1) {
+      for (const e of pattern.events) found.push({ ...e, at: e.at + k * pattern.period });
+    }
+    return found;
+  }
+
+  wake() {
+    const { pattern, sheet } = this;
+    if (!pattern || !sheet) return;
+    const horizon = Math.ceil((this.context.currentTime + AHEAD_SECONDS) * this.rate);
+    const { context, at, join } = this.cursor;
+    if (horizon <= context) return;
+    const to = at + horizon - context;
+    this.lane.play(this.rounds(pattern, at, to), at, to, context, join, () => Infinity);
+    this.cursor = { context: horizon, at: to, join: false };
+    for (const e of this.rounds(pattern, to, to + 2 * this.rate)) {
+      for (const i of blocksBetween(e, to, to + 2 * this.rate)) {
+        this.blocks.get(e.digest, i, sheet.channels).catch(() => undefined);
+      }
+    }
+  }
+}

@@ -1,0 +1,57 @@
+// @ts-check
+/** How numbers are shown and read. */
+
+/** @param {number | null | undefined} value */
+export const bpm = (value) => (value == null ? "–" : String(Math.round(value * 100) / 100));
+
+/** @param {number | null | undefined} value @param {number} [digits] */
+export const seconds = (value, digits = 2) => (value == null ? "–" : `${value.toFixed(digits)} s`);
+
+/** @param {number | null | undefined} value */
+export const bars = (value) => (value == null ? "–" : `${round(value, 2)} bar${value === 1 ? "" : "s"}`);
+
+/** @param {number} value */
+export const percent = (value) => `${Math.round(value * 100)} %`;
+
+/** @param {number} value */
+export const db = (value) => (value <= -60 ? "off" : `${value > 0 ? "+" : value < 0 ? "−" : ""}${Math.abs(value).toFixed(1)} dB`);
+
+/** @param {number} value */
+export const semitones = (value) => `${value > 0 ? "+" : value < 0 ? "−" : ""}${round(Math.abs(value), 2)} st`;
+
+/** @param {number} value @param {number} digits */
+export const round = (value, digits) => Math.round(value * 10 ** digits) / 10 ** digits;
+
+/** "0.92 × as long" @param {number | null} ratio */
+export const asLong = (ratio) => (ratio == null ? "–" : `${ratio.toFixed(2)} × as long`);
+
+/** "+8.5 %" @param {number} value */
+export const signedPercent = (value) => `${value < 0 ? "−" : "+"}${Math.abs(value).toFixed(1)} %`;
+
+/**
+ * A number as typed: "-1.5", "+3 st", "92,5", "1/16"; null where it is none.
+ * @param {string} text
+ */
+export function typedNumber(text) {
+  const plain = text.trim().replace("−", "-").replace(",", ".");
+  const fraction = /^([+-]?\d+)\s*\/\s*(\d+)/.exec(plain);
+  if (fraction && Number(fraction[2]) > 0) return Number(fraction[1]) / Number(fraction[2]);
+  const match = /^[+-]?(\d+\.?\d*|\.\d+)/.exec(plain);
+  return match ? Number(match[0]) : null;
+}
+
+/** @param {number} db_ */
+export const gainOfDb = (db_) => (db_ <= -60 ? 0 : 10 ** (db_ / 20));
+
+/** bar.pulse.sixteenth from the table of pulses. @param {[number, number, number, number][]} pulses @param {number} beat */
+export function position(pulses, beat) {
+  let low = 0;
+  let high = pulses.length - 1;
+  while (high - low > 0) {
+    const middle = (low + high + 1) >> 1;
+    if (pulses[middle][0] <= beat + 1e-6) low = middle;
+    else high = middle - 1;
+  }
+  const [start, , bar, number] = pulses[low];
+  return `${bar}.${number}.${Math.max(0, Math.floor((beat - start) * 4 + 1e-6)) + 1}`;
+}

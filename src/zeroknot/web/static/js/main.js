@@ -1,0 +1,232 @@
+// @ts-check
+/** Puts the page together: session, views, transport; then the views' controls come alive. */
+
+import Alpine from "../vendor/alpine-csp.js";
+import { ApiError, getJson } from "./api.js";
+import { Router } from "./router.js";
+import { Session } from "./session.js";
+import "./ui/drag-bar.js";
+import { boundKeys, bindKeys } from "./ui/keys.js";
+import "./ui/wave-thumb.js";
+import { arrange } from "./views/arrange.js";
+import { fit } from "./views/fit.js";
+import { defineMeter } from "./views/meter.js";
+import { bringIn, shelf } from "./views/shelf.js";
+import { startStrip } from "./views/strip.js";
+import { cycleOf, setCycle, transport } from "./views/transport.js";
+
+/** What views share beside the session. */
+export class App {
+  /** @param {Session} session */
+  constructor(session) {
+    this.session = session;
+    /** @type {ReturnType<typeof startStrip> | null} */
+    this.strip = null;
+    /** @type {Router | null} */
+    this.router = null;
+    this.starting = false;
+    this.turn = 0;
+  }
+
+  /** The data the server laid into the current view. */
+  viewData() {
+    return JSON.parse(document.getElementById("view-data")?.textContent ?? "{}");
+  }
+
+  /** @param {string} path */
+  go(path) {
+    this.router?.show(path, true);
+  }
+
+  /**
+   * Hear a loop or strand: alone (as recorded, as fitted, its seam) or with the rest of the song.
+   * @param {string} hand @param {string} way @param {boolean} withRest
+   */
+  async hearHand(hand, way, withRest) {
+    const engine = this.session.engine();
+    this.turn += 1;
+    const turn = this.turn;
+    this.starting = true;
+    try {
+      if (withRest && way === "fitted") {
+        engine.hand.stop();
+        engine.mixer.hearRest(true);
+        this.session.setHand(hand);
+        await this.sheetWithHand(hand);
+        if (turn !== this.turn) return;
+        engine.song.hearHand(hand);
+        if (!engine.song.isPlaying) await engine.song.play();
+        return;
+      }
+      engine.song.hearHand(null);
+      const bar = this.session.state.beats_per_bar;
+      const beat = Math.max(0, Math.floor(this.session.beat() / bar + 1e-6) * bar);
+      const sheet = await getJson(`${this.session.path}/hand/${hand}/sheet?beat=${beat}`);
+      if (turn !== this.turn) return;
+      engine.mixer.hearRest(withRest);
+      if (withRest && !engine.song.isPlaying) engine.song.play();
+      const pattern = /** @type {import("./engine/hand.js").Way} */ (way);
+      engine.hand.gains = this.matched.get(sheet.digest) ?? { recorded: 1, fitted: 1 };
+      const isOther = engine.hand.sheet?.source !== sheet.source;
+      if (isOther) engine.hand.stop();
+      await engine.hand.hear(sheet, pattern);
+      this.match(sheet, pattern, turn);
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      this.session.say(error.message, "error");
+      this.stopHand();
+    } finally {
+      if (turn === this.turn) this.starting = false;
+    }
+  }
+
+  /** Bring both ways to one loudness: the recording follows the fitted one. @param {import("./types.js").HandSheet} sheet @param {import("./engine/hand.js").Way} way @param {number} turn */
+  async match(sheet, way, turn) {
+    if (this.matched.has(sheet.digest)) return;
+    const { recorded, fitted } = await getJson(`/api/renders/${sheet.digest}/loudness/body`);
+    const gain = recorded > -90 && fitted > -90 ? 10 ** ((fitted - recorded) / 20) : 1;
+    const gains = { recorded: Math.max(0.1, Math.min(4, gain)), fitted: 1 };
+    this.matched.set(sheet.digest, gains);
+    if (turn !== this.turn || !this.session.engine_?.hand.isPlaying) return;
+    this.session.engine_.hand.gains = gains;
+    if (way === "recorded") this.session.engine_.hand.hear(sheet, way);
+  }
+
+  /** Wait until the sheet that is played holds the hand's events. @param {string} hand */
+  async sheetWithHand(hand) {
+    for (let i = 0; i < 200; i += 1) {
+      if (this.session.hand === hand && this.session.engine_?.song.sheet?.hand_events.length) return;
+      await new Promise((done) => setTimeout(done, 10));
+    }
+  }
+
+  /** What is in hand is let go; the song plays on if it was playing. */
+  stopHand() {
+    this.turn += 1;
+    this.starting = false;
+    const engine = this.session.engine_;
+    if (!engine) return;
+    engine.hand.stop();
+    engine.song.hearHand(null);
+    engine.mixer.hearRest(true);
+  }
+
+  /** @type {Map<string, {recorded: number, fitted: number}>} */
+  matched = new Map();
+}
+
+const session = new Session(JSON.parse(document.getElementById("state")?.textContent ?? "{}"));
+const app = new App(session);
+
+Alpine.data("transport", transport(session));
+Alpine.data("shelf", shelf(session, app));
+Alpine.data("fit", fit(session, app));
+Alpine.data("arrange", arrange(session, app));
+Alpine.data("notices", () => ({
+  /** @type {{id: number, text: string, kind: string, label: string}[]} */
+  notices: [],
+  next: 1,
+  init() {
+    /** @type {Map<number, () => void>} */
+    const actions = new Map();
+    session.say = (/** @type {string} */ text, kind = "info", /** @type {any} */ action = null) => {
+      const id = this.next;
+      this.next += 1;
+      if (action) actions.set(id, action.run);
+      this.notices = [...this.notices.slice(-3), { id, text, kind, label: action?.label ?? "" }];
+      setTimeout(() => this.close(id), kind === "error" ? 12_000 : 6_000);
+    };
+    this.act = (/** @type {number} */ id) => {
+      actions.get(id)?.();
+      this.close(id);
+    };
+  },
+  /** @type {(id: number) => void} */
+  act: () => undefined,
+  /** @param {number} id */
+  close(id) {
+    this.notices = this.notices.filter((n) => n.id !== id);
+  },
+}));
+Alpine.data("help", () => ({
+  /** @type {{title: string, bindings: {key: string, does: string}[]}[]} */
+  layers: [],
+  init() {
+    bindKeys("Help", [{ key: "?", does: "these keys", run: () => this.toggle() }]);
+  },
+  toggle() {
+    const dialog = /** @type {HTMLDialogElement} */ (document.getElementById("keys"));
+    if (dialog.open) dialog.close();
+    else {
+      this.layers = boundKeys().map(({ title, bindings }) => ({ title, bindings: bindings.map(({ key, does }) => ({ key, does })) }));
+      dialog.showModal();
+    }
+  },
+}));
+Alpine.data("palette", () => ({
+  toggle() {
+    const root = document.documentElement;
+    const isNight = root.dataset.palette
+      ? root.dataset.palette === "night"
+      : matchMedia("(prefers-color-scheme: dark)").matches;
+    root.dataset.palette = isNight ? "day" : "night";
+    localStorage.setItem("zeroknot.palette", root.dataset.palette);
+    session.changed();
+  },
+}));
+
+defineMeter(session);
+app.router = new Router(/** @type {HTMLElement} */ (document.getElementById("view")), session);
+Alpine.start();
+session.start();
+app.strip = startStrip(session, /** @type {HTMLCanvasElement} */ (document.getElementById("strip")));
+
+// The engine is made in the first gesture, as browsers want it.
+const wake = () => {
+  const engine = session.engine();
+  engine.song.setCycle(cycleOf(session).on ? cycleOf(session) : null);
+  session.changed();
+};
+window.addEventListener("pointerdown", wake, { once: true, capture: true });
+window.addEventListener("keydown", wake, { once: true, capture: true });
+
+// Files may be dropped anywhere.
+window.addEventListener("dragover", (event) => {
+  if (!event.dataTransfer?.types.includes("Files")) return;
+  event.preventDefault();
+  document.body.classList.add("dropping");
+});
+window.addEventListener("dragleave", (event) => {
+  if (event.relatedTarget === null) document.body.classList.remove("dropping");
+});
+window.addEventListener("drop", async (event) => {
+  if (!event.dataTransfer?.types.includes("Files")) return;
+  event.preventDefault();
+  document.body.classList.remove("dropping");
+  const entries = [...event.dataTransfer.items].map((item) => item.webkitGetAsEntry()).filter((e) => e !== null);
+  const files = (await Promise.all(entries.map((entry) => filesOf(entry, "")))).flat();
+  if (!location.pathname.endsWith("/shelf")) session.say(`Bringing in ${files.length} file${files.length === 1 ? "" : "s"}; they appear on the shelf.`);
+  bringIn(session, files);
+});
+
+/** A dropped file, or all the files of a dropped folder. @param {FileSystemEntry} entry @param {string} folder @returns {Promise<{file: File, name: string}[]>} */
+async function filesOf(entry, folder) {
+  const name = `${folder}${entry.name}`;
+  if (entry.isFile) {
+    const file = await new Promise((done, failed) => /** @type {FileSystemFileEntry} */ (entry).file(done, failed));
+    return [{ file, name }];
+  }
+  const reader = /** @type {FileSystemDirectoryEntry} */ (entry).createReader();
+  /** @type {FileSystemEntry[]} */
+  const inside = [];
+  for (;;) {
+    /** @type {FileSystemEntry[]} */
+    const some = await new Promise((done, failed) => reader.readEntries(done, failed));
+    if (!some.length) break;
+    inside.push(...some);
+  }
+  return (await Promise.all(inside.map((e) => filesOf(e, `${name}/`)))).flat();
+}
+
+// For tests that listen to what is played.
+Object.assign(window, { zeroKnot: { session, app, setCycle } });

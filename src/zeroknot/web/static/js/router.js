@@ -1,0 +1,51 @@
+// @ts-check
+/** Going from view to view without leaving the page, so that the transport never stops. */
+
+import { ApiError, getInner } from "./api.js";
+
+export class Router {
+  /** @param {HTMLElement} place @param {import("./session.js").Session} session */
+  constructor(place, session) {
+    this.place = place;
+    this.session = session;
+    this.turn = 0;
+    document.addEventListener("click", (event) => this.clicked(event));
+    window.addEventListener("popstate", () => this.show(location.pathname, false));
+    this.mark();
+  }
+
+  /** @param {MouseEvent} event */
+  clicked(event) {
+    if (event.defaultPrevented || event.button !== 0 || event.metaKey || event.ctrlKey) return;
+    const link = /** @type {Element} */ (event.target).closest("a[data-inner]");
+    if (!(link instanceof HTMLAnchorElement)) return;
+    event.preventDefault();
+    this.show(link.pathname, true);
+  }
+
+  /** @param {string} path @param {boolean} isNew */
+  async show(path, isNew) {
+    this.turn += 1;
+    const turn = this.turn;
+    try {
+      const { html, url } = await getInner(path);
+      if (turn !== this.turn) return;
+      if (isNew) history.pushState({}, "", url);
+      this.place.innerHTML = html;
+      const data = this.place.querySelector("[data-title]");
+      document.title = `${data?.getAttribute("data-title") ?? "Zero Knot"} – Zero Knot`;
+      this.mark();
+    } catch (error) {
+      if (error instanceof ApiError) this.session.say(error.message, "error");
+    }
+  }
+
+  /** Show in the rail which view this is. */
+  mark() {
+    const noun = this.place.querySelector("[data-noun]")?.getAttribute("data-noun");
+    for (const link of document.querySelectorAll("nav.rail a")) {
+      if (link.getAttribute("data-noun") === noun) link.setAttribute("aria-current", "page");
+      else link.removeAttribute("aria-current");
+    }
+  }
+}

@@ -1,0 +1,47 @@
+// @ts-check
+/** What starts together ends together: listeners, timers, observers, frames. */
+export class Scope {
+  constructor() {
+    /** @type {(() => void)[]} */
+    this.endings = [];
+    this.ended = false;
+  }
+
+  /** @param {() => void} ending */
+  add(ending) {
+    if (this.ended) ending();
+    else this.endings.push(ending);
+  }
+
+  /**
+   * @param {EventTarget} target @param {string} type @param {(event: any) => void} handler
+   * @param {AddEventListenerOptions} [options]
+   */
+  on(target, type, handler, options) {
+    target.addEventListener(type, handler, options);
+    this.add(() => target.removeEventListener(type, handler, options));
+  }
+
+  /** Call on every animation frame. @param {() => void} draw */
+  everyFrame(draw) {
+    let id = 0;
+    const step = () => {
+      draw();
+      id = requestAnimationFrame(step);
+    };
+    id = requestAnimationFrame(step);
+    this.add(() => cancelAnimationFrame(id));
+  }
+
+  /** @param {Element} element @param {() => void} resized */
+  onResize(element, resized) {
+    const observer = new ResizeObserver(() => resized());
+    observer.observe(element);
+    this.add(() => observer.disconnect());
+  }
+
+  end() {
+    this.ended = true;
+    for (const ending of this.endings.splice(0).reverse()) ending();
+  }
+}

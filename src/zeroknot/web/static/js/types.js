@@ -1,0 +1,45 @@
+// @ts-check
+/**
+ * What the server sends. A test holds these against the server's own description.
+ *
+ * @typedef {{id: string, track: string, strand: string, digest: string, at: number, start: number,
+ *   frames: number, gain: number, fade_in: number, fade_out: number}} SheetEvent
+ * @typedef {{channels: number, frames: number, lead: number, body: number}} Shape
+ * @typedef {{id: string, gain: number}} TrackLevel
+ * @typedef {{revision: number, rate: number, events: SheetEvent[], hand_events: SheetEvent[],
+ *   tracks: TrackLevel[], master: number, first_frame: number, end_frame: number,
+ *   last_bar: number, pulses: [number, number, number, number][], time_key: unknown[],
+ *   shapes: Record<string, Shape>}} Sheet
+ * @typedef {{rate: number, digest: string, source: string, channels: number,
+ *   source_frames: number, frames: number, lead: number, body: number, span: number,
+ *   knots: [number, number][], zero_s: number, end_s: number}} HandSheet
+ * @typedef {{id: string, name: string, level_db: number, muted: boolean, solo: boolean}} Track
+ * @typedef {{id: string, name: string, loop: string, yarn: number, span: number, zero_s: number,
+ *   end_s: number, lead: boolean, method: string, semitones: number, gain_db: number,
+ *   duration_ratio: number, tempo_change_percent: number, spool_semitones: number,
+ *   recorded_bpm: number, seconds: number}} Strand
+ * @typedef {{id: string, strand: string, track: string, beat: number, beats: number,
+ *   passes: number, slip: number, gain_db: number, muted: boolean, is_whole: boolean, bar: number,
+ *   place: string}} Clip
+ * @typedef {{id: string, revision: number, undo: string | null, redo: string | null,
+ *   notes: string[], name: string, rate: number, bpm: number, tempo_points: number,
+ *   metre: string, beats_per_bar: number, beats_per_pulse: number, key: string | null,
+ *   master_db: number, last_bar: number, end_beat: number, tracks: Track[], strands: Strand[],
+ *   clips: Clip[]}} ProjectState
+ * @typedef {{bars: number, beats_per_bar: number, tempo_bpm: number, downbeat_s: number,
+ *   end_s: number, confidence: number, reason: string, index: number, adopted: boolean}} Reading
+ * @typedef {{key: string, name: string, family: string, about: string, pitch_follows: boolean}} Method
+ * @typedef {Strand & {hand: string, is_new: boolean, loop_name: string, channels: number,
+ *   file_kind: string, source_rate: number, is_stated: boolean, once_beats: number,
+ *   bars: number | null, beats_per_bar: number, tempo_bpm: number | null, confidence: number,
+ *   knots: [number, number][], attacks: [number, number][], sounding: [number, number],
+ *   warnings: string[], claims: Record<string, unknown>, readings: Reading[],
+ *   methods: Method[]}} Hand
+ * @typedef {{sha: string, name: string, set: string, file_kind: string, seconds: number,
+ *   channels: number, rate: number, bars: number | null, beats_per_bar: number | null,
+ *   tempo_bpm: number | null, confidence: number, is_stated: boolean, claimed_bpm: number | null,
+ *   key: string | null, is_print: boolean, duration_ratio: number | null,
+ *   warnings: string[]}} ShelfRow
+ * @typedef {{id: string, name: string, state: string, reason: string, sha: string}} BringItem
+ */
+export {};

@@ -1,0 +1,37 @@
+// @ts-check
+/** Colours by their tokens, so that canvases follow the palette. */
+
+export const YARNS = 8;
+
+/** @param {string} token */
+export const token = (token) => getComputedStyle(document.documentElement).getPropertyValue(`--${token}`).trim();
+
+/** @param {number} yarn */
+export const yarnColour = (yarn) => token(`yarn-${yarn % YARNS}`);
+
+/** The palette as read once a frame. */
+export function palette() {
+  const style = getComputedStyle(document.documentElement);
+  /** @param {string} name */
+  const of = (name) => style.getPropertyValue(`--${name}`).trim();
+  return {
+    paper: of("paper"), panel: of("panel"), line: of("line"), ink: of("ink"), quiet: of("quiet"),
+    indigo: of("indigo"), madder: of("madder"), verdigris: of("verdigris"), ochre: of("ochre"),
+    yarn: (/** @type {number} */ n) => of(`yarn-${n % YARNS}`),
+  };
+}
+
+/** Size a canvas to its box in device pixels. @param {HTMLCanvasElement} canvas */
+export function fitted(canvas) {
+  const ratio = window.devicePixelRatio || 1;
+  const width = Math.max(1, Math.round(canvas.clientWidth * ratio));
+  const height = Math.max(1, Math.round(canvas.clientHeight * ratio));
+  if (canvas.width !== width || canvas.height !== height) {
+    canvas.width = width;
+    canvas.height = height;
+  }
+  const context = /** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d"));
+  context.setTransform(ratio, 0, 0, ratio, 0, 0);
+  context.clearRect(0, 0, canvas.clientWidth, canvas.clientHeight);
+  return context;
+}

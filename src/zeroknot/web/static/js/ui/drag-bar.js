@@ -1,0 +1,130 @@
+// @ts-check
+/**
+ * A value as a bar that drags, with the number beside it that can be typed.
+ *
+ * <drag-bar label min max step value default unit="db|st|number">; "input" while dragging, "change"
+ * when let go. Arrow keys nudge, Shift ten times; double click goes back to the default.
+ */
+
+import { db, round, semitones, typedNumber } from "../format.js";
+
+/** @type {Record<string, (value: number) => string>} */
+const SHOWN = { db, st: semitones, number: (v) => String(round(v, 2)) };
+
+export class DragBar extends HTMLElement {
+  static observedAttributes = ["value"];
+
+  constructor() {
+    super();
+    this.current = 0;
+    this.dragging = false;
+  }
+
+  connectedCallback() {
+    if (this.firstChild) return;
+    this.bar = document.createElement("div");
+    this.bar.className = "drag-bar";
+    this.bar.tabIndex = 0;
+    this.bar.setAttribute("role", "slider");
+    this.bar.setAttribute("aria-label", this.label);
+    this.fill = document.createElement("i");
+    this.bar.append(this.fill);
+    this.field = document.createElement("input");
+    this.field.className = "number";
+    this.field.setAttribute("aria-label", `${this.label}, typed`);
+    this.append(this.bar, this.field);
+    this.bar.addEventListener("pointerdown", (e) => this.down(e));
+    this.bar.addEventListener("pointermove", (e) => this.dragging && this.to(this.at(e), "input"));
+    this.bar.addEventListener("pointerup", () => this.up());
+    this.bar.addEventListener("pointercancel", () => this.up());
+    this.bar.addEventListener("dblclick", () => this.to(this.number("default", 0), "change"));
+    this.bar.addEventListener("keydown", (e) => this.key(e));
+    this.field.addEventListener("change", (e) => {
+      e.stopPropagation();
+      const typed = typedNumber(this.field?.value ?? "");
+      this.to(typed ?? this.current, "change");
+      this.show();
+    });
+    this.field.addEventListener("input", (e) => e.stopPropagation());
+    this.field.addEventListener("focus", () => this.field?.select());
+    this.attributeChangedCallback();
+  }
+
+  get label() {
+    return this.getAttribute("label") ?? "value";
+  }
+
+  /** @param {string} name @param {number} otherwise */
+  number(name, otherwise) {
+    const text = this.getAttribute(name);
+    return text === null || text === "" ? otherwise : Number(text);
+  }
+
+  attributeChangedCallback() {
+    if (this.dragging) return;
+    this.current = this.number("value", 0);
+    this.show();
+  }
+
+  show() {
+    if (!this.bar || !this.fill || !this.field) return;
+    const [min, max] = [this.number("min", 0), this.number("max", 1)];
+    /** @param {number} v */
+    const share = (v) => Math.max(0, Math.min(1, (v - min) / (max - min)));
+    const origin = min < 0 && this.getAttribute("unit") === "st" ? share(0) : 0;
+    const at = share(this.current);
+    this.fill.style.left = `${Math.min(origin, at) * 100}%`;
+    this.fill.style.width = `${Math.abs(at - origin) * 100}%`;
+    const text = (SHOWN[this.getAttribute("unit") ?? "number"] ?? SHOWN.number)(this.current);
+    this.field.value = text;
+    this.bar.setAttribute("aria-valuemin", String(min));
+    this.bar.setAttribute("aria-valuemax", String(max));
+    this.bar.setAttribute("aria-valuenow", String(this.current));
+    this.bar.setAttribute("aria-valuetext", text);
+  }
+
+  /** @param {PointerEvent} event */
+  at(event) {
+    const box = /** @type {HTMLElement} */ (this.bar).getBoundingClientRect();
+    const share = Math.max(0, Math.min(1, (event.clientX - box.left) / box.width));
+    const [min, max] = [this.number("min", 0), this.number("max", 1)];
+    const step = event.altKey ? 0 : this.number("step", 0);
+    const value = min + share * (max - min);
+    return step ? Math.round(value / step) * step : value;
+  }
+
+  /** @param {PointerEvent} event */
+  down(event) {
+    if (event.button !== 0) return;
+    this.dragging = true;
+    this.bar?.setPointerCapture(event.pointerId);
+    this.to(this.at(event), "input");
+  }
+
+  up() {
+    if (!this.dragging) return;
+    this.dragging = false;
+    this.to(this.current, "change");
+  }
+
+  /** @param {KeyboardEvent} event */
+  key(event) {
+    const directions = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 };
+    const direction = directions[/** @type {keyof typeof directions} */ (event.key)];
+    if (!direction) return;
+    event.preventDefault();
+    event.stopPropagation();
+    const step = this.number("step", 0.1) * (event.shiftKey ? 10 : 1);
+    this.to(this.current + direction * step, "change");
+  }
+
+  /** @param {number} value @param {"input" | "change"} kind */
+  to(value, kind) {
+    const [min, max] = [this.number("min", 0), this.number("max", 1)];
+    this.current = round(Math.max(min, Math.min(max, value)), 3);
+    this.show();
+    this.dispatchEvent(new CustomEvent(kind, { detail: this.current, bubbles: false }));
+  }
+}
+
+customElements.define("drag-bar", DragBar);

@@ -1,0 +1,475 @@
+// @ts-check
+/** Fit: the loom, and beside it what the loop is, what it is laid on, and how it is stretched. */
+
+import { ApiError, getJson, post } from "../api.js";
+import { asLong, bars, bpm, percent, round, seconds, semitones, signedPercent, typedNumber } from "../format.js";
+import { drawLoom } from "../loom/draw.js";
+import {
+  beatAt, dragged, knotAt, scrolled, secondAt, snappedToAttack, snappedToGrid, wholeView, zoomed,
+} from "../loom/model.js";
+import { Scope } from "../scope.js";
+import { fitted, palette } from "../ui/colours.js";
+import { bindKeys } from "../ui/keys.js";
+import { loudest, renderPeaks, sourcePeaks } from "../ui/waves.js";
+import { downloadWav } from "./shelf.js";
+
+/** @typedef {import("../types.js").Hand} Hand */
+/** @typedef {import("../types.js").HandSheet} HandSheet */
+
+const SNAP_PIXELS = 9;
+
+/** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
+export const fit = (session, app) => () => {
+  // What draws and sounds stays here, outside the reactive data.
+  /** @type {Hand} */
+  let hand = app.viewData();
+  /** @type {HandSheet | null} */
+  let sheet = null;
+  /** @type {import("../ui/waves.js").Peaks | null} */
+  let source = null;
+  /** @type {import("../ui/waves.js").Peaks | null} */
+  let render = null;
+  let [sourceScale, renderScale] = [1, 1];
+  /** @type {import("../loom/model.js").View | null} */
+  let view = null;
+  /** @type {{which: "zero" | "end", rail: "recorded" | "fitted", to: number, x: number, y: number} | null} */
+  let drag = null;
+  let hover = "";
+  let turn = 0;
+  const scope = new Scope();
+
+  return {
+    empty: !hand.hand,
+    name: "", about: "", ring: "", barsChip: "", tempoChip: "", fromBpm: "", toBpm: "", downbeatChip: "",
+    /** @type {any[]} */
+    readings: [],
+    /** @type {any[]} */
+    methods: [],
+    method: "", bars: "", tempo: "", downbeat: "", end: "", span: "", spanShare: 0,
+    semitones: 0, pitchFollows: false, gain: 0, lead: true, stated: false, claims: "", warnings: "",
+    summary: "", spoolText: "", hearing: false, way: "fitted", withRest: false, seamMode: false,
+    print: "wrap", printLead: false, printing: false, printed: "", printedSha: "", placeText: "Place",
+    rendering: false, spans: /** @type {any[]} */ ([]), isNew: false, dragText: "",
+
+    init() {
+      if (this.empty) return;
+      scope.add(bindKeys("Fit", [
+        { key: "Enter", does: "hear what is in hand", run: () => this.toggleHear() },
+        { key: "R", does: "as recorded / as fitted", run: () => this.setWay(this.way === "fitted" ? "recorded" : "fitted") },
+        { key: "S", does: "hear the seam", run: () => this.hearSeam() },
+        { key: "A", does: "alone / with the rest", run: () => this.toggleRest() },
+        { key: "P", does: "place at the playhead's bar", run: () => this.place() },
+        { key: "Escape", does: "let go", run: () => this.letGo() },
+        { key: "+ or =", does: "closer", run: () => this.zoom(1.5) },
+        { key: "-", does: "wider", run: () => this.zoom(1 / 1.5) },
+        { key: "ArrowLeft", does: "scroll back", run: () => this.scroll(-80) },
+        { key: "ArrowRight", does: "scroll on", run: () => this.scroll(80) },
+      ]));
+      this.show();
+      session.setHand(hand.hand);
+      this.startLoom();
+      let seen = session.state.revision;
+      scope.add(session.watch(() => {
+        if (session.state.revision === seen) return;
+        seen = session.state.revision;
+        this.refresh();
+      }));
+      this.fetch();
+    },
+
+    destroy() {
+      scope.end();
+      app.stopHand();
+      session.setHand(null);
+    },
+
+    /** Ask anew what is in hand: something about it was changed. */
+    async refresh() {
+      try {
+        // A loop that became a strand answers under either name.
+        hand = await getJson(`${session.path}/hand/${hand.is_new ? hand.loop : hand.hand}`);
+        this.show();
+        session.setHand(hand.hand);
+        await this.fetch();
+        if (this.hearing) app.hearHand(hand.hand, this.seamMode ? "seam" : this.way, this.withRest);
+      } catch (error) {
+        if (error instanceof ApiError && error.status === 404) app.go(`/p/${session.state.id}/fit/${hand.loop}`);
+        else if (error instanceof ApiError) session.say(error.message, "error");
+      }
+    },
+
+    /** Peaks of the recording and of the render. */
+    async fetch() {
+      turn += 1;
+      const mine = turn;
+      try {
+        source ??= await sourcePeaks(hand.loop, this.binFor());
+        sourceScale = loudest(source);
+        this.rendering = true;
+        const fresh = await getJson(`${session.path}/hand/${hand.hand}/sheet?beat=${this.beat()}`);
+        const peaks = await renderPeaks(fresh.digest, hand.seconds > 60 ? 4096 : 512);
+        if (mine !== turn) return;
+        [sheet, render, renderScale] = [fresh, peaks, loudest(peaks)];
+      } catch (error) {
+        if (error instanceof ApiError && mine === turn) {
+          render = null;
+          session.say(error.message, "error");
+        }
+      } finally {
+        if (mine === turn) this.rendering = false;
+      }
+    },
+
+    binFor() {
+      return hand.seconds > 120 ? 4096 : hand.seconds > 20 ? 512 : 64;
+    },
+
+    /** The bar whose tempo counts: the playhead's. */
+    beat() {
+      const bar = session.state.beats_per_bar;
+      return Math.max(0, Math.floor(session.beat() / bar + 1e-6) * bar);
+    },
+
+    show() {
+      const h = hand;
+      this.isNew = h.is_new;
+      this.name = h.name;
+      this.about = ["audio", h.channels === 1 ? "mono" : "stereo", seconds(h.seconds)].join(" · ");
+      this.ring = `/api/loops/${h.loop}/ring.svg?yarn=${h.yarn}&v=${session.state.revision}`;
+      this.barsChip = h.bars === null ? "length unknown" : bars(h.bars);
+      this.fromBpm = bpm(h.tempo_bpm ?? h.recorded_bpm);
+      this.toBpm = bpm(session.state.bpm);
+      this.downbeatChip = seconds(h.zero_s, 3);
+      this.stated = h.is_stated;
+      this.readings = h.readings.map((r) => ({
+        index: r.index,
+        label: `${bars(r.bars)}${r.beats_per_bar === 4 ? "" : ` of ${r.beats_per_bar}`}`,
+        bpm: bpm(r.tempo_bpm),
+        percent: percent(r.confidence),
+        share: r.confidence,
+        reason: r.reason,
+        adopted: r.adopted,
+      }));
+      this.methods = h.methods;
+      this.method = h.method;
+      this.bars = String(h.bars ?? "");
+      this.tempo = bpm(h.tempo_bpm);
+      this.downbeat = h.zero_s.toFixed(3);
+      this.end = h.end_s.toFixed(3);
+      this.span = String(round(h.span / session.state.beats_per_bar, 3));
+      this.spanShare = round(h.span / h.once_beats, 4);
+      this.spans = [["half", 0.5], ["once", 1], ["double", 2]].map(([label, share]) => ({
+        label, share, pressed: String(this.spanShare === share),
+      }));
+      this.semitones = h.semitones;
+      this.pitchFollows = h.methods.find((m) => m.key === h.method)?.pitch_follows ?? false;
+      this.gain = h.gain_db;
+      this.lead = h.lead;
+      this.warnings = h.warnings.join("; ");
+      this.claims = claimsText(h.claims);
+      this.summary = `Tempo ${signedPercent(h.tempo_change_percent)}, ${asLong(h.duration_ratio)}.`;
+      this.spoolText = `its speed shifts it ${semitones(round(h.spool_semitones, 2))}`;
+      if (!drag) view = null;
+      this.showBar();
+    },
+
+    showBar() {
+      this.placeText = `Place at bar ${Math.floor(session.beat() / session.state.beats_per_bar + 1e-6) + 1}`;
+    },
+
+    // ---- the loom
+
+    startLoom() {
+      const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("loom"));
+      scope.on(canvas, "pointerdown", (e) => this.down(e, canvas));
+      scope.on(canvas, "pointermove", (e) => this.moved(e, canvas));
+      scope.on(canvas, "pointerup", () => this.released());
+      scope.on(canvas, "pointercancel", () => this.letGo());
+      scope.on(canvas, "wheel", (/** @type {WheelEvent} */ e) => {
+        e.preventDefault();
+        const x = e.clientX - canvas.getBoundingClientRect().left;
+        if (e.shiftKey || Math.abs(e.deltaX) > Math.abs(e.deltaY)) this.scroll(e.deltaX || e.deltaY);
+        else this.zoom(Math.exp(-e.deltaY / 400), x);
+      }, { passive: false });
+      scope.everyFrame(() => this.draw(canvas));
+      let last = "";
+      scope.everyFrame(() => {
+        const at = `${Math.floor(session.beat() / session.state.beats_per_bar + 1e-6)}`;
+        if (at !== last) this.showBar();
+        last = at;
+        const song = session.engine_?.song;
+        const isHearing = !!session.engine_?.hand.isPlaying || (!!song?.withHand && (song.isPlaying || song.isWaiting));
+        if (this.hearing && !isHearing && !session.engine_?.hand.isWaiting && !app.starting) this.hearing = false;
+      });
+    },
+
+    /** @param {HTMLCanvasElement} canvas */
+    whole(canvas) {
+      return wholeView(hand, 16, Math.max(100, canvas.clientWidth - 32));
+    },
+
+    /** @param {HTMLCanvasElement} canvas */
+    rails(canvas) {
+      const height = canvas.clientHeight;
+      const rail = Math.max(60, (height - 44) * 0.32);
+      return { top: 20, recorded: 20 + rail, fitted: height - 22 - rail, bottom: height - 22 };
+    },
+
+    /** @param {HTMLCanvasElement} canvas */
+    draw(canvas) {
+      if (!canvas.clientWidth) return;
+      const whole = this.whole(canvas);
+      if (!view || view.width !== whole.width) view = whole;
+      const knots = drag ? dragged(hand.knots, drag.which, drag.rail, drag.to) : hand.knots;
+      drawLoom(fitted(canvas), {
+        hand, knots, view, rails: this.rails(canvas), source, sourceScale,
+        render: drag ? null : render, renderScale, sheet, hover,
+        beatsPerBar: session.state.beats_per_bar, beatsPerPulse: session.state.beats_per_pulse,
+        playhead: this.playhead(), projectBpm: session.state.bpm,
+      }, palette());
+    },
+
+    /** The second of the recording that sounds now. */
+    playhead() {
+      const engine = session.engine_;
+      if (!engine) return null;
+      const alone = engine.hand.second();
+      if (alone !== null) return alone;
+      if (!engine.song.isPlaying || !sheet) return null;
+      const strand = session.state.clips.find((c) => c.strand === hand.id
+        && session.beat() >= c.beat && session.beat() < c.beat + c.beats);
+      if (!engine.song.withHand && !strand) return null;
+      const inside = strand && !engine.song.withHand ? session.beat() - strand.beat + strand.slip : session.beat();
+      const beat = ((inside % hand.span) + hand.span) % hand.span;
+      const [zero, end] = [hand.knots[0], hand.knots[hand.knots.length - 1]];
+      return zero[0] + (beat / hand.span) * (end[0] - zero[0]);
+    },
+
+    /** @param {PointerEvent} event @param {HTMLCanvasElement} canvas */
+    point(event, canvas) {
+      const box = canvas.getBoundingClientRect();
+      return { x: event.clientX - box.left, y: event.clientY - box.top };
+    },
+
+    /** @param {PointerEvent} event @param {HTMLCanvasElement} canvas */
+    down(event, canvas) {
+      if (event.button !== 0 || !view) return;
+      const { x, y } = this.point(event, canvas);
+      const found = knotAt(hand.knots, view, x, y, this.rails(canvas));
+      if (!found) return;
+      canvas.setPointerCapture(event.pointerId);
+      const [zero, end] = [hand.knots[0], hand.knots[hand.knots.length - 1]];
+      const knot = found.which === "zero" ? zero : end;
+      drag = { ...found, to: found.rail === "recorded" ? knot[0] : knot[1], x, y };
+    },
+
+    /** @param {PointerEvent} event @param {HTMLCanvasElement} canvas */
+    moved(event, canvas) {
+      if (!view) return;
+      const { x, y } = this.point(event, canvas);
+      if (!drag) {
+        const found = knotAt(hand.knots, view, x, y, this.rails(canvas));
+        hover = found ? `${found.which}/${found.rail}` : "";
+        canvas.style.cursor = found ? "ew-resize" : "default";
+        return;
+      }
+      if (drag.rail === "recorded") {
+        const second = secondAt(view, x);
+        drag.to = event.altKey ? second : snappedToAttack(
+          [...hand.attacks, [0, 1], [hand.seconds, 1]], view, second, SNAP_PIXELS);
+        this.dragText = seconds(drag.to, 3);
+      } else {
+        const beat = beatAt(view, x);
+        drag.to = event.altKey ? beat : snappedToGrid(beat, session.state.beats_per_pulse);
+        this.dragText = `${round(drag.to, 3)} beats`;
+      }
+    },
+
+    released() {
+      if (!drag) return;
+      const { which, rail, to } = drag;
+      const [zero, end] = [hand.knots[0], hand.knots[hand.knots.length - 1]];
+      const before = rail === "recorded" ? (which === "zero" ? zero[0] : end[0]) : (which === "zero" ? 0 : end[1]);
+      const settle = () => {
+        drag = null;
+        this.dragText = "";
+      };
+      if (Math.abs(to - before) < 1e-6) return settle();
+      /** @type {Record<string, unknown>} */
+      let intent = {};
+      if (rail === "recorded") intent = which === "zero" ? { kind: "state_reading", downbeat_s: to } : { kind: "state_reading", end_s: to };
+      else if (which === "end") intent = { kind: "lay_on", beats: Math.max(0.25, to) };
+      else intent = { kind: "shift_grid", beats: to };
+      this.change(intent).finally(settle);
+    },
+
+    letGo() {
+      if (drag) drag = null;
+      else if (this.hearing) this.stopHearing();
+      this.dragText = "";
+    },
+
+    /** @param {number} times @param {number} [x] */
+    zoom(times, x) {
+      const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("loom"));
+      const whole = this.whole(canvas);
+      view = zoomed(view ?? whole, x ?? canvas.clientWidth / 2, times, whole);
+    },
+
+    /** @param {number} pixels */
+    scroll(pixels) {
+      const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("loom"));
+      if (view) view = scrolled(view, pixels, this.whole(canvas));
+    },
+
+    // ---- what a person asks for
+
+    /** @param {Record<string, unknown>} intent */
+    async change(intent) {
+      const done = await session.submit({ ...intent, hand: hand.hand });
+      if (!done) this.show();
+      else await this.refresh();
+      return done;
+    },
+
+    /** @param {number} index */
+    adopt(index) {
+      this.change({ kind: "adopt_reading", index });
+    },
+
+    withdraw() {
+      this.change({ kind: "withdraw_reading" });
+    },
+
+    /** @param {string} field @param {string} text */
+    correct(field, text) {
+      const value = typedNumber(text);
+      if (value === null || (field === "bars" && (value < 1 || !Number.isInteger(value)))) {
+        session.say(`“${text}” cannot be read as ${field === "bars" ? "a number of bars" : "a number"}.`, "error");
+        this.show();
+        return;
+      }
+      this.change({ kind: "state_reading", [field]: value });
+    },
+
+    /** @param {number} share of what it is */
+    layOnShare(share) {
+      this.change({ kind: "lay_on", beats: hand.once_beats * share });
+    },
+
+    /** @param {string} text bars */
+    layOnBars(text) {
+      const value = typedNumber(text);
+      if (value === null || value <= 0) {
+        session.say(`“${text}” is not a number of bars.`, "error");
+        this.show();
+        return;
+      }
+      this.change({ kind: "lay_on", beats: value * session.state.beats_per_bar });
+    },
+
+    /** @param {string} key */
+    setMethod(key) {
+      if (key !== hand.method) this.change({ kind: "set_method", method: key });
+    },
+
+    /** @param {number} value */
+    setShift(value) {
+      if (value !== hand.semitones) this.change({ kind: "set_shift", semitones: value });
+    },
+
+    /** @param {number} value */
+    setGain(value) {
+      if (value !== hand.gain_db) this.change({ kind: "set_strand_level", gain_db: value });
+    },
+
+    toggleLead() {
+      this.change({ kind: "set_lead", lead: !hand.lead });
+    },
+
+    takeTempo() {
+      session.submit({ kind: "take_tempo", hand: hand.hand });
+    },
+
+    async place() {
+      const beat = this.beat();
+      const track = session.state.tracks.find((t) => session.state.clips.some(
+        (c) => c.track === t.id && c.strand === hand.id));
+      const done = await session.submit({ kind: "place", hand: hand.hand, beat, track: track?.id ?? null });
+      if (done) session.say(`${hand.name} placed at bar ${Math.round(beat / session.state.beats_per_bar) + 1}.`);
+    },
+
+    /** @param {string} seam */
+    setPrint(seam) {
+      this.print = seam;
+    },
+
+    async doPrint() {
+      if (this.printing) return;
+      this.printing = true;
+      try {
+        const made = await post(`${session.path}/prints`, {
+          hand: hand.hand, seam: this.print, with_lead: this.printLead, beat: this.beat(),
+        });
+        this.printed = `${made.name}: ${made.frames} samples, on the shelf.`;
+        this.printedSha = made.sha;
+      } catch (error) {
+        if (error instanceof ApiError) session.say(error.message, "error");
+      } finally {
+        this.printing = false;
+      }
+    },
+
+    downloadPrint() {
+      downloadWav(session, this.printedSha);
+    },
+
+    // ---- hearing
+
+    toggleHear() {
+      if (this.hearing) this.stopHearing();
+      else this.startHearing(this.way);
+    },
+
+    /** @param {string} way */
+    async startHearing(way) {
+      this.hearing = true;
+      this.seamMode = way === "seam";
+      await app.hearHand(hand.hand, way, this.withRest && way !== "seam");
+    },
+
+    stopHearing() {
+      this.hearing = false;
+      this.seamMode = false;
+      app.stopHand();
+    },
+
+    /** @param {string} way */
+    setWay(way) {
+      this.way = way;
+      if (this.hearing) this.startHearing(way);
+    },
+
+    toggleRest() {
+      this.withRest = !this.withRest;
+      if (this.hearing) this.startHearing(this.way);
+    },
+
+    hearSeam() {
+      if (this.seamMode) this.stopHearing();
+      else this.startHearing("seam");
+    },
+  };
+};
+
+/** @param {Record<string, unknown>} claims */
+function claimsText(claims) {
+  const said = [];
+  if (claims.tempo_bpm) said.push(`${bpm(Number(claims.tempo_bpm))} BPM`);
+  if (claims.bars) said.push(bars(Number(claims.bars)));
+  if (claims.key) said.push(String(claims.key));
+  if (claims.loop_end_s) said.push(`a loop from ${seconds(Number(claims.loop_start_s), 3)} to ${seconds(Number(claims.loop_end_s), 3)}`);
+  if (!said.length) return "";
+  const sources = Array.isArray(claims.sources) ? claims.sources.join(", ") : "";
+  return `Its ${sources || "file"} say${sources.endsWith("s") ? "" : "s"} ${said.join(", ")}.`;
+}

@@ -1,0 +1,201 @@
+// @ts-check
+/** The top bar: play, position, cycle, click, tempo, metre, key, undo, redo, saved, meter. */
+
+import { bpm, gainOfDb, position, typedNumber } from "../format.js";
+import { bindKeys } from "../ui/keys.js";
+
+const TAPS_FORGOTTEN_MS = 2000;
+const CLICK_KEY = "zeroknot.click";
+
+/** @param {import("../session.js").Session} session */
+export const transport = (session) => () => ({
+  playing: false,
+  waiting: false,
+  place: "1.1.1",
+  cycleText: "Cycle",
+  cycleOn: false,
+  clickOn: false,
+  clickDb: -12,
+  tempo: "",
+  metre: "",
+  key: "",
+  name: "",
+  undo: "",
+  redo: "",
+  saved: "All saved",
+  master: 0,
+  /** @type {number[]} */
+  taps: [],
+  /** @type {import("../scope.js").Scope | null} */
+  scope: null,
+
+  init() {
+    const kept = JSON.parse(localStorage.getItem(CLICK_KEY) ?? "{}");
+    this.clickOn = kept.on ?? false;
+    this.clickDb = kept.db ?? -12;
+    this.show();
+    session.watch(() => {
+      this.show();
+      this.setClick();
+    });
+    const step = () => {
+      this.frame();
+      requestAnimationFrame(step);
+    };
+    requestAnimationFrame(step);
+    bindKeys("Everywhere", [
+      { key: "Space", does: "play or stop", run: () => this.toggle() },
+      { key: "Home", does: "back to the start", run: () => this.toStart() },
+      { key: "O", does: "cycle on or off", run: () => this.toggleCycle() },
+      { key: "C", does: "click on or off", run: () => this.toggleClick() },
+      { key: "T", does: "tap the tempo", run: () => this.tap() },
+      { key: "Ctrl+Z", does: "undo", run: () => session.undo() },
+      { key: "Ctrl+Shift+Z or Ctrl+Y", does: "redo", run: () => session.redo() },
+    ]);
+  },
+
+  show() {
+    const { state } = session;
+    this.tempo = bpm(state.bpm);
+    this.metre = state.metre;
+    this.key = state.key ?? "";
+    this.name = state.name;
+    this.undo = state.undo ?? "";
+    this.redo = state.redo ?? "";
+    this.master = state.master_db;
+    this.saved = session.saving ? "Saving…" : "All saved";
+    this.showCycle();
+  },
+
+  showCycle() {
+    const cycle = cycleOf(session);
+    this.cycleOn = cycle.on;
+    this.cycleText = cycle.to > cycle.from ? cycleText(session, cycle) : "Cycle";
+  },
+
+  frame() {
+    const song = session.engine_?.song;
+    this.playing = song?.isPlaying ?? false;
+    this.waiting = song?.isWaiting ?? false;
+    const text = session.sheet ? position(session.sheet.pulses, session.beat()) : "1.1.1";
+    if (text !== this.place) this.place = text;
+  },
+
+  toggle() {
+    const { song } = session.engine();
+    if (song.isPlaying || song.isWaiting) song.stop();
+    else song.play().catch((/** @type {Error} */ error) => session.say(error.message, "error"));
+  },
+
+  toStart() {
+    session.engine().song.go(song0(session));
+  },
+
+  toggleCycle() {
+    const cycle = cycleOf(session);
+    if (!(cycle.to > cycle.from)) {
+      cycle.from = 0;
+      cycle.to = Math.max(session.state.beats_per_bar, session.state.end_beat);
+    }
+    setCycle(session, { ...cycle, on: !cycle.on });
+    this.showCycle();
+  },
+
+  toggleClick() {
+    this.clickOn = !this.clickOn;
+    session.engine();
+    this.setClick();
+  },
+
+  /** @param {number} db */
+  setClickLevel(db) {
+    this.clickDb = db;
+    this.setClick();
+  },
+
+  setClick() {
+    localStorage.setItem(CLICK_KEY, JSON.stringify({ on: this.clickOn, db: this.clickDb }));
+    session.engine_?.click.setLevel(this.clickOn ? gainOfDb(this.clickDb) : 0);
+  },
+
+  tap() {
+    const now = performance.now();
+    if (now - (this.taps.at(-1) ?? 0) > TAPS_FORGOTTEN_MS) this.taps = [];
+    this.taps = [...this.taps, now].slice(-9);
+    if (this.taps.length < 4) return;
+    const gap = (now - this.taps[0]) / (this.taps.length - 1);
+    const pulses = 60_000 / gap;
+    this.tempo = bpm(Math.round(pulses * session.state.beats_per_pulse * 10) / 10);
+    clearTimeout(this.tapTimer);
+    this.tapTimer = setTimeout(() => this.setTempo(this.tempo), 900);
+  },
+  /** @type {ReturnType<typeof setTimeout> | undefined} */
+  tapTimer: undefined,
+
+  /** @param {string} text */
+  setTempo(text) {
+    const value = typedNumber(text);
+    if (value === null) {
+      session.say(`“${text}” is not a tempo; type a number like 96 or 92.5.`, "error");
+      this.show();
+    } else if (value !== session.state.bpm) {
+      session.submit({ kind: "set_steady_tempo", bpm: value }).then(() => this.show());
+    }
+  },
+
+  /** @param {string} text */
+  setMetre(text) {
+    if (text.trim() === session.state.metre) return;
+    session.submit({ kind: "set_metre", metre: text }).then(() => this.show());
+  },
+
+  /** @param {string} text */
+  setKey(text) {
+    if (text.trim() === (session.state.key ?? "")) return;
+    const changes = text.trim() ? [{ bar: 1, key: text.trim() }] : [];
+    session.submit({ kind: "set_keys", changes }).then(() => this.show());
+  },
+
+  /** @param {string} text */
+  rename(text) {
+    if (text.trim() && text !== session.state.name) session.submit({ kind: "rename_project", name: text });
+    else this.show();
+  },
+
+  doUndo() {
+    session.undo();
+  },
+
+  doRedo() {
+    session.redo();
+  },
+});
+
+/** The earliest place to play from. @param {import("../session.js").Session} session */
+const song0 = (session) => {
+  const cycle = cycleOf(session);
+  return cycle.on ? cycle.from : 0;
+};
+
+/** @typedef {{from: number, to: number, on: boolean}} Cycle in beats */
+
+/** Kept per project on this machine: a cycle is how one listens, not what was made. @param {import("../session.js").Session} session @returns {Cycle} */
+export function cycleOf(session) {
+  const text = localStorage.getItem(`zeroknot.cycle.${session.state.id}`);
+  return text ? JSON.parse(text) : { from: 0, to: 0, on: false };
+}
+
+/** @param {import("../session.js").Session} session @param {Cycle} cycle */
+export function setCycle(session, cycle) {
+  localStorage.setItem(`zeroknot.cycle.${session.state.id}`, JSON.stringify(cycle));
+  session.engine_?.song.setCycle(cycle.on ? cycle : null);
+  session.changed();
+}
+
+/** "Cycle bars 1–8" @param {import("../session.js").Session} session @param {Cycle} cycle */
+function cycleText(session, cycle) {
+  const bar = session.state.beats_per_bar;
+  const first = Math.floor(cycle.from / bar + 1e-6) + 1;
+  const last = Math.max(first, Math.ceil(cycle.to / bar - 1e-6));
+  return first === last ? `Cycle bar ${first}` : `Cycle bars ${first}–${last}`;
+}
