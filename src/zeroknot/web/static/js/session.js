@@ -23,7 +23,7 @@ export class Session {
     /** @type {Engine | null} */
     this.engine_ = null;
     this.fetching = 0;
-    /** @type {(message: string, kind?: string) => void} */
+    /** @type {(message: string, kind?: string, action?: {label: string, run: () => void}) => void} */
     this.say = () => undefined;
     /** @type {Promise<unknown>} */
     this.last = Promise.resolve();

@@ -24,6 +24,7 @@ export const frame = (x) => Math.floor(x + 0.5);
  * @returns {Part[]}
  */
 export function partsIn(event, from, to, join) {
+  /** @type {Part[]} */
   const parts = [];
   const end = event.at + event.frames;
   if (end <= from || event.at >= to) return parts;

@@ -50,6 +50,16 @@ export class DragBar extends HTMLElement {
     this.attributeChangedCallback();
   }
 
+  /** Set by bindings. */
+  get value() {
+    return this.current;
+  }
+
+  /** @param {number | string} value */
+  set value(value) {
+    this.setAttribute("value", String(value));
+  }
+
   get label() {
     return this.getAttribute("label") ?? "value";
   }

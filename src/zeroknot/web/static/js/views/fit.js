@@ -107,7 +107,7 @@ export const fit = (session, app) => () => {
         sourceScale = loudest(source);
         this.rendering = true;
         const fresh = await getJson(`${session.path}/hand/${hand.hand}/sheet?beat=${this.beat()}`);
-        const peaks = await renderPeaks(fresh.digest, hand.seconds > 60 ? 4096 : 512);
+        const peaks = await renderPeaks(fresh.digest, this.binFor());
         if (mine !== turn) return;
         [sheet, render, renderScale] = [fresh, peaks, loudest(peaks)];
       } catch (error) {
