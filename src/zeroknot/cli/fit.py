@@ -15,14 +15,14 @@ from zeroknot.core.formats.audio_file import read_audio
 from zeroknot.core.formats.riff import BIT_DEPTHS, FLOAT_BITS, wav_bytes
 from zeroknot.core.listening.attacks import Attacks, find_attacks, sounding_range
 from zeroknot.core.listening.readings import listen
+from zeroknot.core.render.pass_file import SEAMS, folded
 from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass, plan_ratio
-from zeroknot.core.render.run import Rendering, printed
+from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.core.timeline.metre_map import Metre
 from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.warp.warp_map import WarpMap
 
-SEAMS = ("wrap", "cut", "ring")
 WRITTEN = {".wav": None, ".flac": "PCM_24", ".aiff": "PCM_24", ".aif": "PCM_24", ".ogg": "VORBIS"}
 
 
@@ -62,7 +62,7 @@ def fit(
         assert tempo is not None
         warp = _warp(sound, bars, Metre.parse(metre), from_tempo)
         plan = _tempo_plan(sound, attacks, warp, tempo, at_rate.rate, semitones, chosen, with_lead)
-    out = printed(Rendering(at_rate, attacks, plan), seam, with_lead)
+    out = folded(plan, Rendering(at_rate, attacks, plan).whole(), seam, with_lead)
     _write(target, Audio(out, at_rate.rate), bits)
     if as_json:
         print(json.dumps(_report(source, target, plan, out.shape[1])))

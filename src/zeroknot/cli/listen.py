@@ -11,7 +11,8 @@ from zeroknot.core.audio import Audio
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.formats.audio_file import read_audio
 from zeroknot.core.formats.claims import read_claims
-from zeroknot.core.listening.readings import Claims, Heard, listen
+from zeroknot.core.listening.reading import Claims
+from zeroknot.core.listening.readings import Heard, listen
 
 
 def listen_command(

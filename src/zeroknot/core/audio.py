@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 
 import numpy as np
-import soxr
 from numpy.typing import NDArray
 
 from zeroknot.core.errors import AudioError
@@ -81,6 +80,8 @@ def resampled(sound: Audio, rate: int) -> Audio:
     """
     if rate == sound.rate:
         return sound
+    import soxr
+
     # Whole channels through soxr: its one-shot call takes off its own delay.
     out = soxr.resample(np.ascontiguousarray(sound.samples.T), sound.rate, rate, quality="VHQ")
     return Audio(np.ascontiguousarray(out.T, dtype=np.float32), rate)

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from zeroknot.core.listening.readings import Claims, Reading
+from zeroknot.core.listening.reading import Claims, Reading
 
 
 @dataclass(frozen=True, kw_only=True)

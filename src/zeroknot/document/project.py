@@ -15,7 +15,7 @@ from typing import Self, TypeVar
 from pydantic import BaseModel, ConfigDict, Field
 
 from zeroknot.core.errors import NotFoundError
-from zeroknot.core.listening.readings import Reading
+from zeroknot.core.listening.reading import Reading
 from zeroknot.core.timeline.metre_map import MetreChange, MetreMap
 from zeroknot.core.timeline.tempo_map import TempoMap, TempoPoint
 from zeroknot.core.warp.knot import Knot

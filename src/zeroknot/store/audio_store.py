@@ -103,3 +103,13 @@ def write_whole(path: Path, data: bytes) -> None:
     beside = path.with_name(f".{path.name}.{uuid.uuid4().hex[:8]}")
     beside.write_bytes(data)
     os.replace(beside, path)
+
+
+def block_path(folder: Path, digest: str, index: int) -> Path:
+    """Where a block of a render lies or will lie."""
+    return folder / "cache" / "renders" / digest[:2] / digest / str(index)
+
+
+def peaks_path(folder: Path, sha: str, frames_per_bin: int) -> Path:
+    """Where a recording's peaks lie or will lie."""
+    return folder / "cache" / "peaks" / sha[:2] / f"{sha}-{frames_per_bin}"

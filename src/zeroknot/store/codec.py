@@ -4,7 +4,7 @@ import json
 import zlib
 from dataclasses import asdict
 
-from zeroknot.core.listening.readings import Claims, Reading
+from zeroknot.core.listening.reading import Claims, Reading
 from zeroknot.core.loop import Loop
 from zeroknot.store.tables import LoopRow
 

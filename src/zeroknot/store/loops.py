@@ -4,7 +4,7 @@ from sqlalchemy import Engine
 from sqlmodel import Session, col, select
 
 from zeroknot.core.errors import NotFoundError
-from zeroknot.core.listening.readings import Reading
+from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
 from zeroknot.store.codec import loop_row, loop_value, reading_text
 from zeroknot.store.tables import LoopRow

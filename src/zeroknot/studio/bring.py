@@ -8,13 +8,14 @@ from datetime import UTC, datetime
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-from zeroknot.core.listening.readings import VERSION as LISTENING_VERSION
+from zeroknot.core.listening.reading import VERSION as LISTENING_VERSION
+from zeroknot.core.listening.reading import Claims
 from zeroknot.core.loop import Loop
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
-from zeroknot.studio import workers
 from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.executors import Executors
+from zeroknot.studio.listened import Listened
 
 KEPT_ITEMS = 5000
 LONGEST_NAME = 300
@@ -42,7 +43,7 @@ class Bringing:
         self._executors, self._announcer = executors, announcer
         self._lock = threading.Lock()
         self._items: dict[str, Item] = {}
-        self._futures: dict[str, Future[workers.Listened]] = {}
+        self._futures: dict[str, Future[Listened]] = {}
 
     def items(self) -> list[Item]:
         """Everything brought in since the start, oldest first."""
@@ -60,9 +61,7 @@ class Bringing:
         names = (Path(parts[-1]).stem if parts else "loop", *reversed(parts[:-1]))
         item = Item(uuid.uuid4().hex[:12], name[-LONGEST_NAME:] or "loop", "waiting")
         self._note(item)
-        future = self._executors.listening.submit(
-            workers.listen_to, self._store.folder, incoming, names
-        )
+        future = self._executors.listen("listen_to", self._store.folder, incoming, names)
         self._futures[item.id] = future
         future.add_done_callback(lambda f: self._finish(item, incoming, names, f))
         with self._lock:
@@ -86,7 +85,7 @@ class Bringing:
         self._announcer.say("bring_cleared")
 
     def _finish(
-        self, item: Item, incoming: Path, names: tuple[str, ...], future: Future[workers.Listened]
+        self, item: Item, incoming: Path, names: tuple[str, ...], future: Future[Listened]
     ) -> None:
         self._futures.pop(item.id, None)
         try:
@@ -121,10 +120,8 @@ def item_json(item: Item) -> dict[str, Any]:
     return asdict(item)
 
 
-def loop_of(listened: workers.Listened, names: tuple[str, ...]) -> Loop:
+def loop_of(listened: Listened, names: tuple[str, ...]) -> Loop:
     """The loop that was listened to."""
-    assert listened.heard is not None and listened.claims is not None
-    heard, claims = listened.heard, listened.claims
     return Loop(
         sha=listened.sha,
         name=readable(names[0]),
@@ -134,13 +131,11 @@ def loop_of(listened: workers.Listened, names: tuple[str, ...]) -> Loop:
         rate=listened.rate,
         channels=listened.channels,
         frames=listened.frames,
-        claims=claims,
-        attacks=tuple(
-            zip(heard.attacks.seconds.tolist(), heard.attacks.strengths.tolist(), strict=True)
-        ),
-        sounding=heard.sounding,
-        readings=heard.readings,
-        warnings=heard.warnings,
+        claims=listened.claims or Claims(),
+        attacks=listened.attacks,
+        sounding=listened.sounding,
+        readings=listened.readings,
+        warnings=listened.warnings,
         listening_version=LISTENING_VERSION,
         stated=None,
         recipe=None,

@@ -13,7 +13,7 @@ from typing import BinaryIO
 from pydantic import ValidationError
 
 from zeroknot.core.errors import FormatError
-from zeroknot.core.listening.readings import Claims, Reading
+from zeroknot.core.listening.reading import Claims, Reading
 from zeroknot.core.loop import Loop
 from zeroknot.document.project import Project
 from zeroknot.store.audio_store import COPY_BYTES, AudioStore, sha256_of

@@ -1,35 +1,57 @@
 """Who does the work that takes time? Processes behind the concurrent.futures interface.
 
-Renders somebody waits for have a worker of their own; bringing in runs with low priority.
+Renders somebody waits for have a worker of their own; bringing in runs with low priority. Tasks
+are named, so that the web process never loads what only workers need.
 """
 
 import multiprocessing
+import os
 from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from typing import Any, TypeVar
-
-from zeroknot.studio import workers
 
 R = TypeVar("R")
 
 LOW_PRIORITY = 10
 
 
+def run_task(name: str, *args: Any) -> Any:
+    """In a worker: run the function of that name in `studio.workers`."""
+    from zeroknot.studio import workers
+
+    return getattr(workers, name)(*args)
+
+
+def start_quietly(niceness: int) -> None:
+    """In a new worker: others' work goes first where niceness is above 0."""
+    os.nice(niceness)
+    for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
+        os.environ.setdefault(name, "1")
+
+
 class Executors:
     """rendering: somebody waits. listening: in the background."""
 
     def __init__(self, rendering: Executor, listening: Executor):
-        self.rendering = rendering
-        self.listening = listening
+        self._rendering = rendering
+        self._listening = listening
+
+    def render(self, task: str, *args: Any) -> "Future[Any]":
+        """Run a task of `studio.workers` that somebody waits for."""
+        return self._rendering.submit(run_task, task, *args)
+
+    def listen(self, task: str, *args: Any) -> "Future[Any]":
+        """Run a task of `studio.workers` in the background."""
+        return self._listening.submit(run_task, task, *args)
 
     @classmethod
     def processes(cls, listeners: int) -> "Executors":
         context = multiprocessing.get_context("spawn")
         rendering = ProcessPoolExecutor(
-            1, mp_context=context, initializer=workers.start_quietly, initargs=(0,)
+            1, mp_context=context, initializer=start_quietly, initargs=(0,)
         )
         listening = ProcessPoolExecutor(
-            listeners, mp_context=context, initializer=workers.start_quietly,
+            listeners, mp_context=context, initializer=start_quietly,
             initargs=(LOW_PRIORITY,),
         )  # fmt: skip
         return cls(rendering, listening)
@@ -41,10 +63,10 @@ class Executors:
 
     def warm_up(self) -> None:
         """Pay the first call's cost in the background."""
-        self.rendering.submit(workers.warm_up)
+        self.render("warm_up")
 
     def close(self) -> None:
-        for executor in (self.rendering, self.listening):
+        for executor in (self._rendering, self._listening):
             executor.shutdown(wait=False, cancel_futures=True)
 
 

@@ -6,7 +6,7 @@ Taking a loop in hand makes a strand only when it is first changed or placed.
 import uuid
 from dataclasses import dataclass
 
-from zeroknot.core.listening.readings import Reading
+from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
 from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass
 from zeroknot.core.timeline.metre_map import Metre

@@ -11,7 +11,7 @@ from typing import Annotated, Literal
 from pydantic import Field, TypeAdapter
 
 from zeroknot.core.errors import EditError
-from zeroknot.core.listening.readings import Reading
+from zeroknot.core.listening.reading import Reading
 from zeroknot.core.stretch.methods import method_named
 from zeroknot.core.timeline.metre_map import MetreChange, MetreMap
 from zeroknot.core.timeline.tempo_map import TempoPoint

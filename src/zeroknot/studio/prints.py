@@ -11,20 +11,17 @@ from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.formats.audio_file import read_audio
 from zeroknot.core.formats.riff import FLOAT_BITS, LoopMark, WavTags, wav_bytes
 from zeroknot.core.harmony.key import Key
-from zeroknot.core.listening.readings import Reading
+from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
-from zeroknot.core.render.run import folded
+from zeroknot.core.render.pass_file import SEAMS, folded
 from zeroknot.core.units import db_of_gain, gain_of_db
 from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
-from zeroknot.studio import workers
 from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.bring import loop_of
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import in_hand, plan_at
-
-SEAMS = ("wrap", "cut", "ring")
 
 
 @dataclass(frozen=True)
@@ -56,9 +53,7 @@ class Prints:
         hand = in_hand(project, self._loops, hand_name)
         strand = hand.strand
         plan = plan_at(project, strand, hand.loop, beat)
-        axis = self._executors.rendering.submit(
-            workers.render_whole, self._store.folder, plan
-        ).result()
+        axis = self._executors.render("render_whole", self._store.folder, plan).result()
         sound = folded(plan, axis, seam, with_lead) * np.float32(gain_of_db(strand.gain_db))
         tempo = project.tempo_map.bpm_at(beat)
         incoming = self._store.new_incoming()
@@ -73,8 +68,8 @@ class Prints:
         metre = project.metre_map.metre_at(1)
         bars = strand.span / metre.beats_per_bar
         name = f"{strand.name}, {bars:g} bar{'s' * (bars != 1)} at {tempo:g}"
-        listened = self._executors.rendering.submit(
-            workers.listen_to, self._store.folder, incoming, (name,)
+        listened = self._executors.render(
+            "listen_to", self._store.folder, incoming, (name,)
         ).result()
         if listened.refusal is not None:
             incoming.unlink(missing_ok=True)

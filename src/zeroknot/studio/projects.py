@@ -4,7 +4,7 @@ import threading
 from dataclasses import dataclass
 
 from zeroknot.core.errors import EditError, StaleError, ZeroKnotError
-from zeroknot.core.listening.readings import Reading
+from zeroknot.core.listening.reading import Reading
 from zeroknot.document.edits.any_edit import any_edit
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.project import Project

@@ -7,8 +7,7 @@ from pathlib import Path
 
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.render.plan import RenderPlan
-from zeroknot.core.render.run import BLOCK_FRAMES
-from zeroknot.studio import workers
+from zeroknot.store.audio_store import block_path, peaks_path
 from zeroknot.studio.executors import Executors
 
 KEPT_PLANS = 50_000
@@ -39,17 +38,15 @@ class Renders:
     def block(self, digest: str, index: int) -> Path:
         """The file of one block, rendered now where it is not there yet."""
         plan = self.plan(digest)
-        if not 0 <= index < -(-plan.frames // BLOCK_FRAMES):
+        if not 0 <= index < plan.blocks:
             raise NotFoundError(f"this render has no block {index}")
-        place = workers.block_path(self._folder, digest, index)
+        place = block_path(self._folder, digest, index)
         if place.exists():
             return place
         with self._lock:
             future = self._running.get((digest, index))
             if future is None:
-                future = self._executors.rendering.submit(
-                    workers.render_block, self._folder, plan, index
-                )
+                future = self._executors.render("render_block", self._folder, plan, index)
                 self._running[(digest, index)] = future
         try:
             future.result()
@@ -58,23 +55,24 @@ class Renders:
                 self._running.pop((digest, index), None)
         return place
 
+    def source_peaks(self, sha: str, frames_per_bin: int) -> bytes:
+        """Peaks of a recording at its own rate; made anew where the cache was emptied."""
+        place = peaks_path(self._folder, sha, frames_per_bin)
+        if not place.exists():
+            self._executors.render("write_source_peaks", self._folder, sha).result()
+        return place.read_bytes()
+
     def peaks(self, digest: str, frames_per_bin: int) -> bytes:
         plan = self.plan(digest)
-        return self._executors.rendering.submit(
-            workers.render_peaks, self._folder, plan, frames_per_bin
-        ).result()
+        return self._executors.render("render_peaks", self._folder, plan, frames_per_bin).result()
 
     def loudness(self, digest: str) -> tuple[float, float]:
         """Loudness of the body as recorded and as fitted."""
         plan = self.plan(digest)
-        return self._executors.rendering.submit(workers.body_loudness, self._folder, plan).result()
+        return self._executors.render("body_loudness", self._folder, plan).result()
 
     def source_block(self, sha: str, rate: int, index: int) -> bytes:
-        return self._executors.rendering.submit(
-            workers.source_block, self._folder, sha, rate, index
-        ).result()
+        return self._executors.render("source_block", self._folder, sha, rate, index).result()
 
     def source_shape(self, sha: str, rate: int) -> tuple[int, int]:
-        return self._executors.rendering.submit(
-            workers.source_shape, self._folder, sha, rate
-        ).result()
+        return self._executors.render("source_shape", self._folder, sha, rate).result()

@@ -1,7 +1,7 @@
 """What does a person do with the shelf? Look, search, state, rename, take away and put back."""
 
 from zeroknot.core.errors import ZeroKnotError
-from zeroknot.core.listening.readings import Reading
+from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.announcer import Announcer

@@ -5,7 +5,6 @@ Caches here live as long as the worker.
 """
 
 import os
-from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -18,33 +17,13 @@ from zeroknot.core.formats.audio_file import read_audio
 from zeroknot.core.formats.claims import read_claims
 from zeroknot.core.listening.attacks import VERSION as ATTACKS_VERSION
 from zeroknot.core.listening.attacks import Attacks, find_attacks
-from zeroknot.core.listening.readings import Claims, Heard, listen
+from zeroknot.core.listening.readings import listen
 from zeroknot.core.mixing.loudness import loudness
 from zeroknot.core.overview import PEAK_BINS, peaks
-from zeroknot.core.render.plan import RenderPlan, plan_ratio
-from zeroknot.core.render.run import BLOCK_FRAMES, Rendering
-from zeroknot.store.audio_store import AudioStore, sha256_of, write_whole
-
-
-@dataclass(frozen=True)
-class Listened:
-    """What listening to one incoming file gave, or the sentence that refuses it."""
-
-    refusal: str | None
-    sha: str = ""
-    file_kind: str = ""
-    rate: int = 0
-    channels: int = 0
-    frames: int = 0
-    claims: Claims | None = None
-    heard: Heard | None = None
-
-
-def start_quietly(niceness: int) -> None:
-    """Called once in a new worker: others' work goes first where niceness is above 0."""
-    os.nice(niceness)
-    for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
-        os.environ.setdefault(name, "1")
+from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan, plan_ratio
+from zeroknot.core.render.run import Rendering
+from zeroknot.store.audio_store import AudioStore, block_path, peaks_path, sha256_of, write_whole
+from zeroknot.studio.listened import Listened
 
 
 def warm_up() -> None:
@@ -74,7 +53,7 @@ def listen_to(folder: Path, file: Path, names: tuple[str, ...]) -> Listened:
     sha = sha256_of(file)
     heard = listen(sound, claims)
     store = AudioStore(folder)
-    _write_peaks(store, sha, sound)
+    _write_peaks(folder, sha, sound)
     _write_attacks(store, sha, heard.attacks)
     return Listened(
         refusal=None,
@@ -84,7 +63,12 @@ def listen_to(folder: Path, file: Path, names: tuple[str, ...]) -> Listened:
         channels=sound.channels,
         frames=sound.frames,
         claims=claims,
-        heard=heard,
+        attacks=tuple(
+            zip(heard.attacks.seconds.tolist(), heard.attacks.strengths.tolist(), strict=True)
+        ),
+        sounding=heard.sounding,
+        readings=heard.readings,
+        warnings=heard.warnings,
     )
 
 
@@ -133,27 +117,15 @@ def body_loudness(folder: Path, plan: RenderPlan) -> tuple[float, float]:
     return loudness(recorded, plan.rate), loudness(fitted, plan.rate)
 
 
-def source_peaks(folder: Path, sha: str, frames_per_bin: int) -> bytes:
-    """Peaks of a recording at its own rate: float32 [bins, 2] as bytes."""
-    store = AudioStore(folder)
-    place = _peaks_path(store, sha, frames_per_bin)
-    if not place.exists():
-        _write_peaks(store, sha, _decoded(folder, sha))
-    return place.read_bytes()
+def write_source_peaks(folder: Path, sha: str) -> None:
+    """Peaks of a recording at its own rate, into the cache."""
+    _write_peaks(folder, sha, _decoded(folder, sha))
 
 
-def block_path(folder: Path, digest: str, index: int) -> Path:
-    """Where a block of a render lies or will lie."""
-    return AudioStore(folder).cache / "renders" / digest[:2] / digest / str(index)
-
-
-def _peaks_path(store: AudioStore, sha: str, frames_per_bin: int) -> Path:
-    return store.cache / "peaks" / sha[:2] / f"{sha}-{frames_per_bin}"
-
-
-def _write_peaks(store: AudioStore, sha: str, sound: Audio) -> None:
+def _write_peaks(folder: Path, sha: str, sound: Audio) -> None:
     for frames_per_bin in PEAK_BINS:
-        write_whole(_peaks_path(store, sha, frames_per_bin), peaks(sound, frames_per_bin).tobytes())
+        place = peaks_path(folder, sha, frames_per_bin)
+        write_whole(place, peaks(sound, frames_per_bin).tobytes())
 
 
 def _attacks_path(store: AudioStore, sha: str) -> Path:

@@ -10,7 +10,7 @@ from typing import BinaryIO
 from tinytag import TinyTag
 
 from zeroknot.core.formats.riff import read_marks
-from zeroknot.core.listening.readings import Claims
+from zeroknot.core.listening.reading import Claims
 
 SLOWEST, FASTEST = 40.0, 260.0
 NOTES = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}

@@ -1,11 +1,5 @@
 """How many bars is a loop, how fast, and where is its one?
 
-Conventions
------------
-- A reading's tempo counts pulses a minute, beats_per_bar pulses a bar (6/8 has two).
-- Confidences of one loop's readings are probabilities; they sum to at most 1, the rest is
-  "none of these".
-
 Method: joint hypotheses of start, end, bars and metre, each judged by how the attacks sit on its
 grid, how the sound repeats at its beat and bar, whether it starts where a loop starts, and how
 common such a tempo and length are. A loop nearly always holds a whole number of bars, so its
@@ -26,53 +20,15 @@ from zeroknot.core.listening.attacks import (
     find_attacks,
     sounding_range,
 )
+from zeroknot.core.listening.reading import Claims, Reading
 
-VERSION = 1
 MOST_READINGS = 5
 SLOWEST_BPM, FASTEST_BPM = 50.0, 210.0
 BARS_COMMON = {1: -0.5, 2: 0.1, 4: 0.2, 8: -0.1, 16: -0.8, 3: -2.2, 5: -2.8, 6: -2.2, 12: -2.4,
                7: -3.0, 32: -1.6, 24: -2.8, 64: -2.2}  # fmt: skip
 METRES_COMMON = {4: 0.0, 3: -1.8}
+NO_CLAIMS = Claims()
 NONE_OF_THESE = -1.0  # score of an answer that is not among the hypotheses
-
-
-@dataclass(frozen=True)
-class Reading:
-    """One hypothesis about what a loop is.
-
-    bars           whole bars of one pass
-    beats_per_bar  pulses
-    tempo_bpm      pulses a minute
-    downbeat_s     second of the first downbeat; may be negative
-    end_s          second where one pass ends; may lie past the file
-    confidence     0…1
-    reason         in a few words
-    """
-
-    bars: int
-    beats_per_bar: int
-    tempo_bpm: float
-    downbeat_s: float
-    end_s: float
-    confidence: float
-    reason: str = ""
-
-    @property
-    def pulses(self) -> int:
-        return self.bars * self.beats_per_bar
-
-
-@dataclass(frozen=True, kw_only=True)
-class Claims:
-    """What tags, names and chunks say of a loop; None where they say nothing."""
-
-    tempo_bpm: float | None = None
-    bars: int | None = None
-    key: str | None = None
-    loop_start_s: float | None = None
-    loop_end_s: float | None = None
-    title: str | None = None
-    sources: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -97,7 +53,7 @@ class Heard:
         return tuple(best.downbeat_s + i * step for i in range(best.pulses))
 
 
-def listen(sound: Audio, claims: Claims = Claims()) -> Heard:
+def listen(sound: Audio, claims: Claims = NO_CLAIMS) -> Heard:
     """Attacks and readings of a sound, claims weighed in. Silence has neither."""
     if sound.peak() < 1e-4 or float(np.ptp(sound.samples)) < 1e-5:
         return Heard(Attacks.none(), (), (0.0, sound.seconds), ("there is nothing to hear",))

@@ -7,7 +7,6 @@ of 0.4 s, its RMS level on the same scale.
 import warnings
 
 import numpy as np
-import pyloudnorm
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.units import SILENCE_DB
@@ -21,6 +20,8 @@ def loudness(samples: Samples, rate: int) -> float:
     if samples.shape[1] < BLOCK_SECONDS * rate + 1:
         power = float(np.square(samples, dtype=np.float64).mean(axis=1).sum())
         return max(SILENCE_DB, 10 * np.log10(power) - SINE_OFFSET_DB) if power > 0 else SILENCE_DB
+    import pyloudnorm  # brings much of SciPy along: only where loudness is asked for
+
     meter = pyloudnorm.Meter(rate, block_size=BLOCK_SECONDS)
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")  # silence has no loudness and says so

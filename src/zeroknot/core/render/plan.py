@@ -21,6 +21,7 @@ from zeroknot.core.units import frame
 from zeroknot.core.warp.time_map import TimeMap
 from zeroknot.core.warp.warp_map import WarpMap
 
+BLOCK_FRAMES = 65_536  # a render is handed out in blocks of this size
 STEEPEST_SHIFT = 24.0  # semitones either way
 RAMP_STEP_BEATS = 0.25  # a ramp is laid in straight pieces this long: under 0.1 ms off
 LONGEST_LEAD_BEATS = 8.0
@@ -68,6 +69,11 @@ class RenderPlan:
     @property
     def end_second(self) -> float:
         return next(s for s, f in self.knots if f == self.body_frames)
+
+    @property
+    def blocks(self) -> int:
+        """How many blocks the render has."""
+        return -(-self.frames // BLOCK_FRAMES)
 
     @property
     def lead_frames(self) -> int:

@@ -17,13 +17,13 @@ import numpy as np
 
 from zeroknot.core.audio import Audio, Samples
 from zeroknot.core.listening.attacks import Attacks
-from zeroknot.core.render.plan import RenderPlan
-from zeroknot.core.stretch.methods import Point, method_named
+from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan
+from zeroknot.core.stretch.methods import method_named
 from zeroknot.core.stretch.part import Part
 from zeroknot.core.stretch.source_view import SourceView
 from zeroknot.core.units import frame
 
-BLOCK_FRAMES = 65_536
+Point = tuple[float, float]
 KEPT_PIECES = 16
 
 
@@ -169,31 +169,3 @@ def _mix_in(out: Samples, sound: Samples, at: int) -> None:
     a, b = max(0, at), min(out.shape[1], at + sound.shape[1])
     if b > a:
         out[:, a:b] += sound[:, a - at : b - at]
-
-
-def printed(rendering: Rendering, seam: str, with_lead: bool) -> Samples:
-    """One pass of a rendering as a file of its own; see `folded`."""
-    return folded(rendering.plan, rendering.whole(), seam, with_lead)
-
-
-def folded(plan: RenderPlan, axis: Samples, seam: str, with_lead: bool) -> Samples:
-    """One pass as a file of its own.
-
-    axis       float32 [channels, plan.frames]: lead, body and tail
-    seam       "wrap": the tail is added to the start, as heard when the pass repeats; "cut": the
-               tail is left out; "ring": the tail is kept past the end
-    with_lead  the lead is kept in front
-    returns    float32 [channels, body_frames (+ lead with_lead) (+ tail when ringing)]
-    """
-    lead, body = plan.lead_frames, plan.body_frames
-    out = np.array(axis[:, lead : lead + body])
-    tail = axis[:, lead + body :]
-    if seam == "wrap":
-        for start in range(0, tail.shape[1], body):
-            part = tail[:, start : start + body]
-            out[:, : part.shape[1]] += part
-    elif seam == "ring":
-        out = np.concatenate([out, tail], axis=1)
-    if with_lead:
-        out = np.concatenate([axis[:, :lead], out], axis=1)
-    return out

@@ -1,16 +1,20 @@
 """Which ways of stretching are there? One table feeds interface, command, plan and benchmark."""
 
+from __future__ import annotations
+
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal
+from importlib import import_module
+from typing import TYPE_CHECKING, Literal
 
-from zeroknot.core.audio import Samples
 from zeroknot.core.errors import StretchError
-from zeroknot.core.stretch import spool, weave
-from zeroknot.core.stretch.part import Part
 
-Point = tuple[float, float]
-PieceRenderer = Callable[[Part, Point, Point, float], tuple[int, Samples]]
+if TYPE_CHECKING:
+    from zeroknot.core.audio import Samples
+    from zeroknot.core.stretch.part import Part
+
+    Point = tuple[float, float]
+    PieceRenderer = Callable[[Part, Point, Point, float], tuple[int, Samples]]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -21,6 +25,8 @@ class Method:
     family           "keep" aims at the same sound, "colour" at another
     pitch_follows    whether speed changes pitch (a shift then has no say)
     version          of its code: part of a render's address
+    module           where its `render_piece` is; loaded when first asked for, so that naming a
+                     method does not cost its compiler's start
     """
 
     key: str
@@ -29,7 +35,12 @@ class Method:
     about: str
     pitch_follows: bool
     version: int
-    render_piece: PieceRenderer
+    module: str
+
+    @property
+    def render_piece(self) -> PieceRenderer:
+        renderer: PieceRenderer = import_module(self.module).render_piece
+        return renderer
 
 
 METHODS: dict[str, Method] = {
@@ -41,8 +52,8 @@ METHODS: dict[str, Method] = {
             family="keep",
             about="chords and full mixes",
             pitch_follows=False,
-            version=weave.VERSION,
-            render_piece=weave.render_piece,
+            version=1,
+            module="zeroknot.core.stretch.weave",
         ),
         Method(
             key="spool",
@@ -50,8 +61,8 @@ METHODS: dict[str, Method] = {
             family="colour",
             about="speed and pitch together",
             pitch_follows=True,
-            version=spool.VERSION,
-            render_piece=spool.render_piece,
+            version=1,
+            module="zeroknot.core.stretch.spool",
         ),
     )
 }

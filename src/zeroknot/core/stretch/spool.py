@@ -6,8 +6,6 @@ from zeroknot.core.audio import Samples
 from zeroknot.core.stretch.part import Part
 from zeroknot.core.stretch.sinc import MOST_SPEED, PASSBAND, ZERO_CROSSINGS, read_at
 
-VERSION = 1
-
 
 def render_piece(
     part: Part, from_anchor: tuple[float, float], to_anchor: tuple[float, float], semitones: float

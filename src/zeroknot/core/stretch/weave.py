@@ -28,7 +28,6 @@ from zeroknot.core.stretch.sinc import ZERO_CROSSINGS, read_at
 from zeroknot.core.units import pitch_ratio
 from zeroknot.core.warp.time_map import Floats
 
-VERSION = 1
 LONGEST_WINDOW_SECONDS = 0.093
 CROSSOVERS_HZ = (1_000.0, 4_000.0)
 OVERLAP = 4  # windows over each sample

@@ -9,7 +9,6 @@ from pydantic import BaseModel, Field
 
 from zeroknot.core.overview import PEAK_BINS, ring
 from zeroknot.document.project import YARNS
-from zeroknot.studio import workers
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.wire import row_json
 from zeroknot.web.ring import ring_svg
@@ -53,7 +52,7 @@ def peaks(studio: StudioDep, sha: str, frames_per_bin: int) -> Response:
     """Lowest and highest sample of each bin at the file's rate: float32 pairs."""
     nearest = min(PEAK_BINS, key=lambda b: abs(b - frames_per_bin))
     studio.shelf.loop(sha)
-    data = workers.source_peaks(studio.store.folder, sha, nearest)
+    data = studio.renders.source_peaks(sha, nearest)
     return Response(data, media_type=FLOATS, headers={**UNCHANGING, "x-bin": str(nearest)})
 
 
@@ -65,7 +64,7 @@ def ring_picture(
     loop = studio.shelf.loop(sha)
     reading = loop.reading
     start, end = (reading.downbeat_s, reading.end_s) if reading else (0.0, loop.seconds)
-    data = workers.source_peaks(studio.store.folder, sha, PEAK_BINS[1])
+    data = studio.renders.source_peaks(sha, PEAK_BINS[1])
     table = np.frombuffer(data, np.float32).reshape(-1, 2)
     svg = ring_svg(ring(table, loop.rate / PEAK_BINS[1], start, end), yarn)
     return Response(svg, media_type="image/svg+xml", headers={"cache-control": "no-cache"})

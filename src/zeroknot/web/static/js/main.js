@@ -6,10 +6,10 @@ import { ApiError, getJson } from "./api.js";
 import { Router } from "./router.js";
 import { Session } from "./session.js";
 import "./ui/drag-bar.js";
-import { boundKeys, bindKeys } from "./ui/keys.js";
 import "./ui/wave-thumb.js";
 import { arrange } from "./views/arrange.js";
 import { fit } from "./views/fit.js";
+import { help, notices, paletteSwitch } from "./views/around.js";
 import { defineMeter } from "./views/meter.js";
 import { bringIn, shelf } from "./views/shelf.js";
 import { startStrip } from "./views/strip.js";
@@ -122,58 +122,9 @@ Alpine.data("transport", transport(session));
 Alpine.data("shelf", shelf(session, app));
 Alpine.data("fit", fit(session, app));
 Alpine.data("arrange", arrange(session, app));
-Alpine.data("notices", () => ({
-  /** @type {{id: number, text: string, kind: string, label: string}[]} */
-  notices: [],
-  next: 1,
-  init() {
-    /** @type {Map<number, () => void>} */
-    const actions = new Map();
-    session.say = (/** @type {string} */ text, kind = "info", /** @type {any} */ action = null) => {
-      const id = this.next;
-      this.next += 1;
-      if (action) actions.set(id, action.run);
-      this.notices = [...this.notices.slice(-3), { id, text, kind, label: action?.label ?? "" }];
-      setTimeout(() => this.close(id), kind === "error" ? 12_000 : 6_000);
-    };
-    this.act = (/** @type {number} */ id) => {
-      actions.get(id)?.();
-      this.close(id);
-    };
-  },
-  /** @type {(id: number) => void} */
-  act: () => undefined,
-  /** @param {number} id */
-  close(id) {
-    this.notices = this.notices.filter((n) => n.id !== id);
-  },
-}));
-Alpine.data("help", () => ({
-  /** @type {{title: string, bindings: {key: string, does: string}[]}[]} */
-  layers: [],
-  init() {
-    bindKeys("Help", [{ key: "?", does: "these keys", run: () => this.toggle() }]);
-  },
-  toggle() {
-    const dialog = /** @type {HTMLDialogElement} */ (document.getElementById("keys"));
-    if (dialog.open) dialog.close();
-    else {
-      this.layers = boundKeys().map(({ title, bindings }) => ({ title, bindings: bindings.map(({ key, does }) => ({ key, does })) }));
-      dialog.showModal();
-    }
-  },
-}));
-Alpine.data("palette", () => ({
-  toggle() {
-    const root = document.documentElement;
-    const isNight = root.dataset.palette
-      ? root.dataset.palette === "night"
-      : matchMedia("(prefers-color-scheme: dark)").matches;
-    root.dataset.palette = isNight ? "day" : "night";
-    localStorage.setItem("zeroknot.palette", root.dataset.palette);
-    session.changed();
-  },
-}));
+Alpine.data("notices", notices(session));
+Alpine.data("help", help);
+Alpine.data("palette", paletteSwitch(session));
 
 defineMeter(session);
 app.router = new Router(/** @type {HTMLElement} */ (document.getElementById("view")), session);

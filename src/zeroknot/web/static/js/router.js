@@ -33,6 +33,7 @@ export class Router {
       if (isNew) history.pushState({}, "", url);
       this.place.innerHTML = html;
       const data = this.place.querySelector("[data-title]");
+      this.place.focus({ preventScroll: true });
       document.title = `${data?.getAttribute("data-title") ?? "Zero Knot"} – Zero Knot`;
       this.mark();
     } catch (error) {

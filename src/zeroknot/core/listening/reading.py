@@ -1,0 +1,51 @@
+"""What is a reading, and what is a claim?
+
+Conventions
+-----------
+- A reading's tempo counts pulses a minute, beats_per_bar pulses a bar (6/8 has two).
+- Confidences of one loop's readings are probabilities; they sum to at most 1, the rest is
+  "none of these".
+"""
+
+from dataclasses import dataclass
+
+VERSION = 1  # of the listening that makes readings
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One hypothesis about what a loop is.
+
+    bars           whole bars of one pass
+    beats_per_bar  pulses
+    tempo_bpm      pulses a minute
+    downbeat_s     second of the first downbeat; may be negative
+    end_s          second where one pass ends; may lie past the file
+    confidence     0…1
+    reason         in a few words
+    """
+
+    bars: int
+    beats_per_bar: int
+    tempo_bpm: float
+    downbeat_s: float
+    end_s: float
+    confidence: float
+    reason: str = ""
+
+    @property
+    def pulses(self) -> int:
+        return self.bars * self.beats_per_bar
+
+
+@dataclass(frozen=True, kw_only=True)
+class Claims:
+    """What tags, names and chunks say of a loop; None where they say nothing."""
+
+    tempo_bpm: float | None = None
+    bars: int | None = None
+    key: str | None = None
+    loop_start_s: float | None = None
+    loop_end_s: float | None = None
+    title: str | None = None
+    sources: tuple[str, ...] = ()
