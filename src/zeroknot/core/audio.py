@@ -39,7 +39,9 @@ class Audio:
                 f"the sample rate is {self.rate} Hz; {LOWEST_RATE} to {HIGHEST_RATE} is wanted"
             )
         # One pass that any NaN or infinity survives, without a boolean array of the same size.
-        if not np.isfinite(np.dot(s[0], s[0])) or not np.isfinite(np.dot(s[-1], s[-1])):
+        with np.errstate(over="ignore", invalid="ignore"):
+            power = np.dot(s[0], s[0]) + np.dot(s[-1], s[-1])
+        if not np.isfinite(power):
             _refuse_where_not_finite(s)
         s.setflags(write=False)
 

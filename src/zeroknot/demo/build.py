@@ -1,0 +1,71 @@
+"""Makes the demo's data: the loops on the shelf, the project arranged so that play makes music.
+
+Everything goes through the same doors as a person's own files and edits.
+"""
+
+from typing import Any
+
+from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.demo.loops import LOOPS, sound_of
+from zeroknot.document.edits.time import SetKeys
+from zeroknot.document.edits.track import ChangeTrack
+from zeroknot.document.project import KeyChange
+from zeroknot.settings import Settings
+from zeroknot.studio.executors import Executors
+from zeroknot.studio.intents import Place, SetSteadyTempo, StateReading
+from zeroknot.studio.studio import Studio
+
+NAME = "Lantern Tide"
+FOLDER = "Lantern Tide loops"
+
+# Loop, level of its track in dB, and its clips: (bar, passes).
+ARRANGEMENT = (
+    ("Winch-house break", -5.0, ((1, 4), (9, 8), (25, 4))),
+    ("Foghorn bass", -8.0, ((5, 1), (9, 4), (25, 2))),
+    ("Lamp-room keys", -9.0, ((1, 2), (9, 2), (21, 3))),
+    ("Gull choir", -11.0, ((9, 1), (17, 1), (25, 1))),
+    ("Rope-walk shaker", -13.0, ((5, 4), (13, 12), (29, 4))),
+    ("Bell-buoy marimba", -10.0, ((13, 2), (17, 4), (29, 1))),
+)
+
+# What the makers of the loops know and listening cannot: pads have no attacks to count by.
+STATED: dict[str, dict[str, Any]] = {
+    "Gull choir": {"bars": 8, "tempo_bpm": 118.2, "downbeat_s": 0.0},
+}
+
+
+def build(settings: Settings) -> None:
+    """Fill a data folder; a project that is there already stays and another is added."""
+    studio = Studio(settings, Executors.inline())
+    try:
+        for loop in LOOPS:
+            incoming = studio.store.new_incoming()
+            incoming.write_bytes(wav_bytes(sound_of(loop), 24))
+            studio.bringing.begin(incoming, f"{FOLDER}/{loop.file}")
+        _arrange(studio)
+    finally:
+        studio.close()
+
+
+def _arrange(studio: Studio) -> None:
+    projects = studio.projects
+    project = projects.create(NAME)
+    revision = projects.state(project).revision
+    for edit in (SetSteadyTempo(bpm=96), SetKeys(changes=(KeyChange(bar=1, key="D minor"),))):
+        revision = projects.submit(project, revision, edit).revision
+    for words, level_db, clips in ARRANGEMENT:
+        loop = studio.shelf.search(words)[0]
+        if words in STATED:
+            statement = StateReading(hand=loop.sha, **STATED[words])
+            revision = projects.submit(project, revision, statement).revision
+        track = None
+        for bar, passes in clips:
+            state = projects.submit(
+                project, revision,
+                Place(hand=loop.sha, beat=4.0 * (bar - 1), track=track, passes=passes),
+            )  # fmt: skip
+            revision = state.revision
+            if track is None:
+                track = state.project.tracks[-1].id
+                change = ChangeTrack(track=track, name=words, level_db=level_db)
+                revision = projects.submit(project, revision, change).revision

@@ -64,9 +64,12 @@ def listen(sound: Audio, claims: Claims = NO_CLAIMS) -> Heard:
     if sound.peak() >= 0.999 and _is_clipped(sound):
         warnings.append("the recording is clipped")
     hypotheses = _hypotheses(sound, attacks, sounding, claims)
+    hypotheses += _before_a_tail(sound, attacks, envelope, hypotheses)
     if not hypotheses:
         return Heard(attacks, (), sounding, (*warnings, "too short to hold a bar"))
-    scores = np.asarray([_score(h, sound, attacks, envelope, claims) for h in hypotheses])
+    scores = np.asarray(
+        [_score(h, sound, attacks, sounding[0], envelope, claims) for h in hypotheses]
+    )
     return Heard(attacks, _ranked(hypotheses, scores), sounding, tuple(warnings))
 
 
@@ -79,10 +82,13 @@ def _hypotheses(
     sound: Audio, attacks: Attacks, sounding: tuple[float, float], claims: Claims
 ) -> list[Reading]:
     starts = {0.0: "starts with the file"}
+    if 0.01 < sounding[0] < 0.5 * sound.seconds:
+        starts[sounding[0]] = f"the sound starts at {sounding[0]:.3f} s"
     early = attacks.seconds < min(4.0, 0.5 * sound.seconds)
     strongest = np.argsort(-attacks.strengths * early)[:6]
     for i in sorted(strongest[early[strongest]]):
-        if attacks.seconds[i] > 0.012:
+        # An attack just after the sound begins is that beginning, heard late.
+        if attacks.seconds[i] > sounding[0] + 0.08:
             starts[float(attacks.seconds[i])] = f"starts at {attacks.seconds[i]:.3f} s"
     ends = {sound.seconds: "ends with the file"}
     if sounding[1] < sound.seconds - 0.05:
@@ -113,7 +119,69 @@ def _hypotheses(
     return found
 
 
-def _score(h: Reading, sound: Audio, attacks: Attacks, envelope: Envelope, claims: Claims) -> float:
+def _before_a_tail(
+    sound: Audio, attacks: Attacks, envelope: Envelope, others: list[Reading]
+) -> list[Reading]:
+    """Readings that end before the file does: the last bar line, then only ringing.
+
+    The beat comes from the attacks' own spacing, drawn straight by least squares.
+    """
+    found: list[Reading] = []
+    if attacks.seconds.size < 4:
+        return found
+    for start in sorted({h.downbeat_s for h in others}):
+        for coarse in _periods(envelope):
+            beat = _straightened(attacks, start, coarse)
+            for bars in BARS_COMMON:
+                for beats in METRES_COMMON:
+                    end = start + bars * beats * beat
+                    rest = sound.seconds - end
+                    if not 0.03 < rest < 0.9 * beats * beat:
+                        continue
+                    if attacks.seconds[-1] > end - 0.03 or end - attacks.seconds[-1] > 2.1 * beat:
+                        continue
+                    why = f"starts at {start:.3f} s, only ringing after {end:.2f} s"
+                    found.append(Reading(bars, beats, 60.0 / beat, start, end, 0.0, why))
+    return found
+
+
+def _periods(envelope: Envelope) -> tuple[float, ...]:
+    """Beat periods in seconds at which the attack envelope repeats, likeliest first; six at most."""
+    values = envelope.values - envelope.values.mean()
+    size = 2 ** int(np.ceil(np.log2(2 * values.size)))
+    again = np.fft.irfft(np.abs(np.fft.rfft(values, size)) ** 2)[: values.size // 2]
+    low, high = (int(60.0 / bpm / envelope.hop_seconds) for bpm in (FASTEST_BPM, SLOWEST_BPM))
+    part = again[low : high + 1]
+    if part.size < 3:
+        return ()
+    peaks = np.flatnonzero((part[1:-1] > part[:-2]) & (part[1:-1] >= part[2:])) + 1
+    best = peaks[np.argsort(-part[peaks])][:6]
+    return tuple(float((low + i) * envelope.hop_seconds) for i in best)
+
+
+def _straightened(attacks: Attacks, start: float, coarse: float) -> float:
+    """The beat whose halves fit the attacks best near a coarse one (least squares from start)."""
+    beat = coarse
+    for _ in range(3):
+        places = np.round((attacks.seconds - start) / (beat / 2))
+        off = attacks.seconds - start - places * (beat / 2)
+        near = (np.abs(off) < 0.03) & (places > 0)
+        if not near.any():
+            return beat
+        weights = attacks.strengths[near]
+        at, n = attacks.seconds[near] - start, places[near]
+        beat = 2.0 * float((weights * at * n).sum() / (weights * n * n).sum())
+    return beat
+
+
+def _score(
+    h: Reading,
+    sound: Audio,
+    attacks: Attacks,
+    first_sound: float,
+    envelope: Envelope,
+    claims: Claims,
+) -> float:
     beat = (h.end_s - h.downbeat_s) / h.pulses
     score = BARS_COMMON[h.bars] + METRES_COMMON[h.beats_per_bar]
     # Tempo: log-normal about 112, a third of an octave wide; gentle, for slow and fast loops exist.
@@ -122,12 +190,14 @@ def _score(h: Reading, sound: Audio, attacks: Attacks, envelope: Envelope, claim
         score += 1.2
     if h.end_s == sound.seconds:
         score += 1.0
+    elif h.downbeat_s > 0.0:
+        score -= 0.6  # cut at neither end: rarer than either
     if attacks.seconds.size:
         score += 5.0 * _on_grid(attacks, h.downbeat_s, beat / 4) + 1.5 * _on_grid(
             attacks, h.downbeat_s, beat
         )
         nearest = np.abs(attacks.seconds - h.downbeat_s)
-        if nearest.min() < 0.025:
+        if nearest.min() < (0.06 if h.downbeat_s in (0.0, first_sound) else 0.025):
             score += 1.0 + 0.8 * float(attacks.strengths[np.argmin(nearest)])
         skipped = attacks.strengths[attacks.seconds < h.downbeat_s - 0.02].sum()
         score -= 2.0 * float(skipped / attacks.strengths.sum())
@@ -178,7 +248,7 @@ def _ranked(hypotheses: list[Reading], scores: Floats) -> tuple[Reading, ...]:
         same = (h.bars, h.beats_per_bar, round(h.downbeat_s / 0.03))
         if same in merged:
             kept = merged[same]
-            merged[same] = replace(kept, confidence=kept.confidence + weights[i] / total)
+            merged[same] = replace(kept, confidence=float(kept.confidence + weights[i] / total))
         else:
             reason = f"{h.bars} bar{'s' * (h.bars != 1)} at {h.tempo_bpm:.1f}; {h.reason}"
             merged[same] = replace(h, confidence=float(weights[i] / total), reason=reason)

@@ -154,7 +154,9 @@ def _band_stretched(
     low_wide, high_wide = max(0, low - 4), min(window // 2 + 1, high + 4)
     now, before = now[:, :, low_wide:high_wide], before[:, :, low_wide:high_wide]
     is_new = _near_attack(centres, attacks, window)
-    share = np.clip((centres - begin) / max(1.0, finish - begin - 0.5 * hop), 0.0, 1.0)
+    # All is turned in before the first window that sees the anchor.
+    way = max(0.5 * (finish - begin), finish - begin - window // 2)
+    share = np.clip((centres - begin) / max(1.0, way), 0.0, 1.0)
     start_frame, end_frame = -n_first, int(np.argmin(np.abs(centres - finish)))
     end_frame = max(end_frame, start_frame)
     missing = np.zeros(now.shape[2])
@@ -205,15 +207,14 @@ def _unity_zones(part: Part, band: _Band, ratio: float) -> tuple[Floats, Floats,
     knot_source = part.time_map.seconds * part.rate
     knot_output = part.time_map.frames
     inside = (knot_output > part.start) & (knot_output < part.end)
-    fixed = np.unique(
-        np.concatenate(
-            [
-                np.stack([anchor_source, anchor_output], axis=1),
-                np.stack([attack_source, attack_output], axis=1),
-            ]
-        ),
-        axis=0,
-    )
+    # Next to an anchor the recording runs at its own speed for as long as the window sees the
+    # anchor, or phases would not be the recording's own there.
+    room = 0.625 * band.window / ratio
+    near = np.abs(attack_output[:, None] - anchor_output[None, :]).min(axis=1) < room
+    anchors = np.stack([anchor_source, anchor_output], axis=1)
+    attacks = np.stack([attack_source, attack_output], axis=1)[~near]
+    fixed = np.concatenate([anchors, attacks])
+    fixed = fixed[np.argsort(fixed[:, 1], kind="stable")]
     bends = np.stack([knot_source[inside], knot_output[inside]], axis=1)
     if part.view.is_circle:
         turn = np.asarray([part.view.end - part.view.start, part.frames], dtype=np.float64)

@@ -16,7 +16,7 @@ from zeroknot.core.errors import KnotError
 from zeroknot.core.warp.knot import Knot
 
 CLOSEST_SECONDS = 0.001
-CLOSEST_BEATS = 1 / 256
+CLOSEST_BEATS = 1e-6  # how near knots may lie is a matter of ratio, refused where it is rendered
 
 
 @dataclass(frozen=True)

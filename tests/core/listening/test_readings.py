@@ -1,0 +1,73 @@
+import unittest
+
+import numpy as np
+
+from tests.sounds import RATE, audio, hits, rendered
+from zeroknot.core.listening.reading import Claims
+from zeroknot.core.listening.readings import listen
+
+
+def with_silence(sound, seconds):
+    lead = np.zeros((sound.channels, round(seconds * RATE)))
+    return audio(np.concatenate([lead, sound.samples], axis=1))
+
+
+class ReadingsTest(unittest.TestCase):
+    def assert_reads(self, sound, bpm, bars, downbeat, claims=None):
+        best = listen(sound, claims or Claims()).best
+        self.assertAlmostEqual(best.tempo_bpm, bpm, delta=0.1)
+        self.assertEqual(best.bars, bars)
+        self.assertAlmostEqual(best.downbeat_s, downbeat, delta=0.02)
+
+    def test_exactly_cut_loops(self):
+        for name, bpm, bars in (("drums_103", 103, 2), ("keys_88", 88, 2), ("bass_97", 97, 1)):
+            with self.subTest(name):
+                self.assert_reads(rendered(name), bpm, bars, 0.0)
+
+    def test_silence_in_front(self):
+        self.assert_reads(with_silence(rendered("drums_103"), 0.37), 103, 2, 0.37)
+
+    def test_facts_of_the_trade(self):
+        # Common practice, no source: four bars lasting 9.897 s are 97 BPM; two lasting 3.4575 s
+        # are 138.83 BPM.
+        for seconds, bars, bpm in ((9.897, 4, 97.0), (3.4575, 2, 138.83)):
+            with self.subTest(seconds):
+                beat = seconds / (4 * bars)
+                sound = audio(hits(np.arange(8 * bars) * beat / 2, seconds))
+                readings = listen(sound).readings
+                self.assertTrue(
+                    any(r.bars == bars and abs(r.tempo_bpm - bpm) < 0.01 for r in readings)
+                )
+
+    def test_confidences_are_probabilities(self):
+        for name in ("drums_103", "keys_88", "bass_97"):
+            readings = listen(rendered(name)).readings
+            self.assertLessEqual(len(readings), 5)
+            self.assertLessEqual(sum(r.confidence for r in readings), 1.0)
+            self.assertEqual(
+                [r.confidence for r in readings],
+                sorted((r.confidence for r in readings), reverse=True),
+            )
+
+    def test_a_wrong_claim_is_contradicted_and_a_right_one_helps(self):
+        sound = rendered("drums_103")
+        self.assert_reads(sound, 103, 2, 0.0, Claims(tempo_bpm=95.0))
+        plain = listen(sound).best.confidence
+        helped = listen(sound, Claims(tempo_bpm=103.0)).best.confidence
+        self.assertGreater(helped, plain)
+
+    def test_silence_dc_and_one_sample_are_answered(self):
+        for name, samples in (
+            ("silence", np.zeros(RATE)), ("dc", np.full(RATE, 0.3)), ("one sample", np.zeros(1)),
+        ):  # fmt: skip
+            with self.subTest(name):
+                heard = listen(audio(samples))
+                self.assertEqual(heard.readings, ())
+                self.assertEqual(heard.warnings, ("there is nothing to hear",))
+
+    def test_what_rings_after_the_last_bar_is_left_to_the_tail(self):
+        beat = 60 / 110
+        sound = audio(hits(0.3 + np.arange(16) * beat / 2, 0.3 + 8 * beat + 0.4))
+        best = listen(sound).best
+        self.assertAlmostEqual(best.tempo_bpm, 110, delta=0.4)
+        self.assertAlmostEqual(best.end_s, 0.3 + 8 * beat, delta=0.03)
