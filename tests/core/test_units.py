@@ -79,9 +79,12 @@ class DigestTest(unittest.TestCase):
 class KeyTest(unittest.TestCase):
     def test_forms(self):
         for text, shown, tkey, pitch_class in (
-            ("Dm", "D minor", "Dm", 2), ("d minor", "D minor", "Dm", 2),
-            ("F#", "F♯ major", "F#", 6), ("Ebm", "E♭ minor", "Ebm", 3), ("Cb maj", "C♭ major", "Cb", 11),
-        ):  # fmt: skip
+            ("Dm", "D minor", "Dm", 2),
+            ("d minor", "D minor", "Dm", 2),
+            ("F#", "F♯ major", "F#", 6),
+            ("Ebm", "E♭ minor", "Ebm", 3),
+            ("Cb maj", "C♭ major", "Cb", 11),
+        ):
             with self.subTest(text):
                 key = Key.parse(text)
                 self.assertEqual((str(key), key.tkey, key.pitch_class), (shown, tkey, pitch_class))

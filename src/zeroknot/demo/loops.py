@@ -76,8 +76,20 @@ def foghorn_bass() -> Stereo:
     """Four bars at 104, D minor: long calls and short answers, cut exactly."""
     beat = 60 / 104
     tape = _Tape(16 * beat)
-    line = ((0, 2.5, 0), (2.75, 0.5, 0), (3.5, 0.5, 3), (4, 2.5, -4), (6.75, 0.5, -4), (7.5, 0.5, -2),
-            (8, 2.5, 5), (10.75, 0.5, 5), (11.5, 0.5, 3), (12, 2, -5), (14, 1, -2), (15, 0.75, -1))  # fmt: skip
+    line = (
+        (0, 2.5, 0),
+        (2.75, 0.5, 0),
+        (3.5, 0.5, 3),
+        (4, 2.5, -4),
+        (6.75, 0.5, -4),
+        (7.5, 0.5, -2),
+        (8, 2.5, 5),
+        (10.75, 0.5, 5),
+        (11.5, 0.5, 3),
+        (12, 2, -5),
+        (14, 1, -2),
+        (15, 0.75, -1),
+    )
     for at, length, step in line:
         tape.lay(at * beat, voices.foghorn(hertz_of_note(D2 + step), length * beat * 0.9, 0.33))
     return tape.wrapped()

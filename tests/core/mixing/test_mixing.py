@@ -45,7 +45,7 @@ class MixTest(unittest.TestCase):
         self.assertEqual(out.shape, (2, 120))
         np.testing.assert_allclose(
             out[0, 8:22], [0, 0, 0, 0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.35, 0.4, 0.45, 0.5, 0.5]
-        )  # noqa: E501
+        )
         np.testing.assert_allclose(out[1, 88:112:4], [0.5, 0.45, 0.35, 0.25, 0.15, 0.05])
 
     def test_a_window_is_a_part_of_the_whole(self):

@@ -1,0 +1,128 @@
+import json
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from tests.sounds import FIXTURES, audio, rendered, sine
+from tests.studio.helper import StudioTest
+from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.studio.intents import Place, SetSteadyTempo
+
+
+def run(*arguments):
+    return subprocess.run(
+        [sys.executable, "-c", "from zeroknot.cli.main import run; run()", *map(str, arguments)],
+        capture_output=True, text=True, timeout=120,
+    )  # fmt: skip
+
+
+class CommandsTest(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def test_listen_keeps_its_contract(self):
+        silent, bad = self.folder / "silent.wav", self.folder / "bad.wav"
+        silent.write_bytes(wav_bytes(audio(np.zeros(44_100)), 16))
+        bad.write_bytes(b"RIFF")
+        done = run(
+            "listen", FIXTURES / "drums_103.flac", silent, bad, self.folder / "none", "--json"
+        )
+        self.assertEqual(done.returncode, 1)
+        good, quiet, broken, missing = json.loads(done.stdout)
+        self.assertEqual(
+            set(good),
+            {
+                "file",
+                "kind",
+                "sound",
+                "duration_s",
+                "tempo_bpm",
+                "tempo_confidence",
+                "beats_per_bar",
+                "bars",
+                "downbeat_s",
+                "end_s",
+                "beats_s",
+                "onsets_s",
+                "key",
+                "key_confidence",
+                "tuning_cents",
+                "claims",
+                "readings",
+                "warnings",
+            },
+        )
+        self.assertAlmostEqual(good["tempo_bpm"], 103, delta=0.1)
+        self.assertEqual(len(good["beats_s"]), 8)
+        self.assertIsNone(quiet["tempo_bpm"])
+        self.assertEqual(quiet["warnings"], ["there is nothing to hear"])
+        for entry in (broken, missing):
+            self.assertIn(entry["error"], done.stderr)
+
+    def test_fit_writes_exact_lengths(self):
+        source, out = FIXTURES / "bass_97.flac", self.folder / "out.wav"
+        frames = soundfile.info(source).frames
+        for arguments, expected in (
+            (("--ratio", 0.8), round(frames * 0.8)),
+            # One bar of 4/4 at 120: 88 200 samples. Two of 6/8: 6 quarters, 132 300.
+            (("--tempo", 120, "--bars", 1), 88_200),
+            (("--tempo", 120, "--bars", 2, "--metre", "6/8"), 132_300),
+            (("--tempo", 97, "--from-tempo", 97), frames),
+            (("--ratio", 1, "--rate", 48_000), round(frames * 48 / 44.1)),
+        ):
+            with self.subTest(arguments):
+                done = run("fit", source, out, *arguments)
+                self.assertEqual((done.returncode, done.stderr), (0, ""))
+                info = soundfile.info(out)
+                self.assertEqual((info.frames, info.subtype), (expected, "FLOAT"))
+
+    def test_bad_use_ends_with_2_and_bad_files_with_1(self):
+        source = FIXTURES / "bass_97.flac"
+        for arguments, status in (
+            ((source, "o.wav"), 2),
+            ((source, "o.wav", "--ratio", 1, "--tempo", 90), 2),
+            ((source, "o.wav", "--ratio", 1, "--method", "strike"), 2),
+            ((source, "o.wav", "--ratio", 1, "--formants"), 2),
+            ((source, "o.xyz", "--ratio", 1), 2),
+            ((source, "o.wav", "--ratio", 1, "--seam", "fold"), 2),
+            ((source, "o.wav", "--ratio", 9), 1),
+            (("none.wav", "o.wav", "--ratio", 1), 1),
+        ):
+            with self.subTest(arguments):
+                done = run("fit", *arguments)
+                self.assertEqual(done.returncode, status)
+                self.assertTrue(done.stderr)
+                self.assertNotIn("Traceback", done.stderr)
+
+
+class SameByCommandTest(StudioTest):
+    def test_command_and_application_give_the_same_audio(self):
+        # DESIGN: the same loop fitted by command and by browser at equal rates is the same audio.
+        data = wav_bytes(rendered("keys_88"), 24)
+        item = self.bring(data, "keys.wav")
+        project = self.studio.projects.create("Same")
+        self.submit(project, SetSteadyTempo(bpm=101.5))
+        state = self.submit(project, Place(hand=item.sha, beat=0))
+        printed = self.studio.prints.print_strand(state.project, item.sha, "wrap", False)
+        ours = soundfile.read(self.studio.store.path(printed.sha), dtype="float32")[0]
+        source, out = self.folder / "keys.wav", self.folder / "out.wav"
+        source.write_bytes(data)
+        done = run("fit", source, out, "--tempo", 101.5, "--bars", 2, "--seam", "wrap")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        np.testing.assert_array_equal(soundfile.read(out, dtype="float32")[0], ours)
+
+
+class SineTest(unittest.TestCase):
+    def test_listening_to_a_tone_claims_nothing_loud(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder, "tone.wav")
+            path.write_bytes(wav_bytes(audio(sine(440, 0.2)), 16))
+            done = run("listen", path, "--json")
+            self.assertEqual((done.returncode, json.loads(done.stdout)[0]["tempo_bpm"]), (0, None))

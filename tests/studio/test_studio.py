@@ -1,0 +1,419 @@
+import io
+import json
+import zipfile
+
+import numpy as np
+import soundfile
+
+from tests.sounds import RATE, audio, rendered, sine
+from tests.studio.helper import StudioTest
+from zeroknot.core.errors import EditError, FormatError, NotFoundError, StaleError, ZeroKnotError
+from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.document.edits.clip import ChangeClip
+from zeroknot.document.edits.project import RenameProject
+from zeroknot.document.edits.track import ChangeTrack
+from zeroknot.studio.intents import (
+    AdoptReading,
+    CopyClips,
+    LayOn,
+    Place,
+    SetMethod,
+    SetMetre,
+    SetShift,
+    SetSteadyTempo,
+    ShiftGrid,
+    StateReading,
+    TakeTempo,
+    WithdrawReading,
+)
+
+
+class ProjectsTest(StudioTest):
+    def test_undo_and_redo_reach_over_a_restart(self):
+        project = self.studio.projects.create("First")
+        for bpm in (90, 100, 110):
+            self.submit(project, SetSteadyTempo(bpm=bpm))
+        self.studio.projects.undo(project)
+        self.studio.close()
+        studio = self.opened()
+        state = studio.projects.state(project)
+        self.assertEqual((state.project.tempo[0].bpm, state.undo, state.redo),
+                         (100, "tempo 100 BPM", "tempo 110 BPM"))  # fmt: skip
+        self.assertEqual(studio.projects.redo(project).project.tempo[0].bpm, 110)
+        for _ in range(3):
+            state = studio.projects.undo(project)
+        self.assertEqual((state.project.tempo[0].bpm, state.undo), (120, None))
+        with self.assertRaises(EditError):
+            studio.projects.undo(project)
+
+    def test_an_abandoned_branch_is_kept(self):
+        project = self.studio.projects.create("First")
+        kept = self.submit(project, SetSteadyTempo(bpm=90)).revision
+        self.studio.projects.undo(project)
+        state = self.submit(project, SetSteadyTempo(bpm=140))
+        self.assertIsNone(state.redo)
+        store = self.studio.projects._revisions
+        self.assertIn('"bpm":90', store.revision(project, kept).tree.replace(" ", ""))
+
+    def test_a_stale_edit_is_applied_or_refused_with_what_was_done_since(self):
+        loop = self.loop()
+        project = self.studio.projects.create("First")
+        placed = self.submit(project, Place(hand=loop.sha, beat=0))
+        track = placed.project.tracks[0].id
+        self.submit(project, SetSteadyTempo(bpm=90))
+        # Nobody touched the track since: applied.
+        state = self.studio.projects.submit(
+            project, placed.revision, ChangeTrack(track=track, muted=True)
+        )
+        self.assertTrue(state.project.tracks[0].muted)
+        self.assertEqual(state.project.tempo[0].bpm, 90)
+        with self.assertRaises(StaleError) as refused:
+            self.studio.projects.submit(project, placed.revision, SetSteadyTempo(bpm=100))
+        self.assertEqual(refused.exception.since, ["tempo 90 BPM", "mute"])
+
+    def test_what_undo_took_back_counts_as_a_change(self):
+        project = self.studio.projects.create("First")
+        seen = self.submit(project, SetSteadyTempo(bpm=90)).revision
+        self.studio.projects.undo(project)
+        with self.assertRaises(StaleError):
+            self.studio.projects.submit(project, seen, SetSteadyTempo(bpm=100))
+
+    def test_duplicate_remove_restore_rename(self):
+        projects = self.studio.projects
+        project = projects.create("First")
+        copy = projects.duplicate(project)
+        self.submit(copy, RenameProject(name="Second"))
+        self.assertEqual([p.name for p in projects.list()], ["Second", "First"])
+        projects.remove(project)
+        self.assertEqual([p.name for p in projects.list()], ["Second"])
+        self.assertEqual([p.name for p in projects.list(removed=True)], ["First"])
+        projects.restore(project)
+        self.assertEqual(len(projects.list()), 2)
+        projects.undo(copy)
+        self.assertEqual({p.name for p in projects.list()}, {"First", "First copy"})
+
+    def test_refusals(self):
+        for name, make in {
+            "no name": lambda: self.studio.projects.create(" "),
+            "odd rate": lambda: self.studio.projects.create("x", 22_050),
+            "no such project": lambda: self.studio.projects.state("nope"),
+        }.items():
+            with self.subTest(name), self.assertRaises(ZeroKnotError):
+                make()
+
+
+class BringingTest(StudioTest):
+    def test_claims_are_shown_beside_what_is_heard(self):
+        loop = self.shelf_loop("pack two/drums_95bpm_Am.wav")
+        self.assertEqual((loop.name, loop.set_name), ("drums_95bpm_Am", "pack two"))
+        self.assertEqual((loop.claims.tempo_bpm, loop.claims.key), (95.0, "A minor"))
+        self.assertAlmostEqual(loop.reading.tempo_bpm, 103, delta=0.1)
+
+    def shelf_loop(self, name):
+        item = self.bring(wav_bytes(rendered("drums_103"), 16), name)
+        return self.studio.shelf.loop(item.sha)
+
+    def test_the_recording_is_kept_as_it_came(self):
+        data = wav_bytes(rendered("bass_97"), 16)
+        item = self.bring(data, "bass.wav")
+        self.assertEqual(self.studio.store.path(item.sha).read_bytes(), data)
+
+    def test_doubles_are_recognised_and_bad_files_leave_nothing(self):
+        data = wav_bytes(rendered("bass_97"), 16)
+        states = [
+            self.bring(d, n).state
+            for d, n in (
+                (data, "a.wav"),
+                (data, "b.wav"),
+                (b"no sound", "c.wav"),
+                (data[:30], "d.wav"),
+            )
+        ]
+        self.assertEqual(states, ["done", "double", "refused", "refused"])
+        self.assertEqual(list(self.studio.store.incoming.iterdir()), [])
+        self.assertEqual(len(list(self.studio.store.audio.glob("??/*"))), 1)
+        self.assertEqual(len(self.studio.shelf.search()), 1)
+
+    def test_hostile_names_are_only_names(self):
+        data = [wav_bytes(audio(sine(200 + i, 0.5)), 16) for i in range(6)]
+        names = ("<img src=x onerror=alert(1)>.wav", "../../../etc/passwd", "x" * 300 + ".wav",
+                 "\u202egnp.wav", "🥁 loop.wav", "..\\..\\windows\\a.wav")  # fmt: skip
+        for content, name in zip(data, names, strict=True):
+            self.assertEqual(self.bring(content, name).state, "done")
+        shown = {loop.name for loop in self.studio.shelf.search()}
+        self.assertIn("<img src=x onerror=alert(1)>", shown)
+        self.assertTrue(all(0 < len(n) <= 300 for n in shown))
+        for loop in self.studio.shelf.search():
+            file = self.studio.prints.wav(loop.sha, 16)
+            self.assertNotRegex(file.name, r"[/\\<>]")
+        self.assertEqual(
+            {p.name for p in self.folder.iterdir()},
+            {
+                "audio",
+                "cache",
+                "incoming",
+                "zeroknot.sqlite",
+                "zeroknot.sqlite-shm",
+                "zeroknot.sqlite-wal",
+            },
+        )
+
+    def test_after_a_crash_nothing_is_half_there(self):
+        loop = self.loop()
+        (self.studio.store.incoming / "half").write_bytes(b"RIFF")
+        orphan = self.studio.store.audio / "ff" / ("f" * 64)
+        orphan.parent.mkdir()
+        orphan.write_bytes(b"no row knows me")
+        self.studio.close()
+        studio = self.opened()
+        self.assertEqual(list(studio.store.incoming.iterdir()), [])
+        self.assertFalse(orphan.exists())
+        self.assertTrue(studio.store.path(loop.sha).exists())
+
+    def test_off_the_shelf_and_back(self):
+        loop = self.loop()
+        self.studio.shelf.remove(loop.sha)
+        self.assertEqual(self.studio.shelf.search(), [])
+        self.assertTrue(self.studio.store.path(loop.sha).exists())
+        self.studio.shelf.put_back(loop.sha)
+        self.assertEqual(len(self.studio.shelf.search("drums")), 1)
+        self.assertEqual(self.studio.shelf.search("drums nowhere"), [])
+        self.assertEqual(self.studio.shelf.search("100%"), [])
+
+
+class FitTest(StudioTest):
+    def setUp(self):
+        super().setUp()
+        self.drums = self.loop()
+        self.project = self.studio.projects.create("Fit")
+
+    def fit(self, intent):
+        return self.submit(self.project, intent).project.strands[0]
+
+    def test_a_strand_is_made_only_when_something_is_changed(self):
+        tree = self.studio.projects.state(self.project).project
+        self.assertTrue(self.studio.hand(tree, self.drums.sha).is_new)
+        self.fit(SetShift(hand=self.drums.sha, semitones=2))
+        tree = self.studio.projects.state(self.project).project
+        hand = self.studio.hand(tree, self.drums.sha)
+        self.assertFalse(hand.is_new)
+        self.assertEqual((hand.strand.semitones, hand.strand.span), (2, 8))
+
+    def test_correcting_bars_states_the_reading_and_undo_leaves_the_statement(self):
+        strand = self.fit(StateReading(hand=self.drums.sha, bars=4))
+        self.assertEqual((strand.span, strand.reading.bars), (16, 4))
+        # 16 beats in 4.660 s: twice the tempo.
+        self.assertAlmostEqual(strand.reading.tempo_bpm, 206, delta=0.1)
+        self.assertEqual(self.studio.shelf.loop(self.drums.sha).reading.bars, 4)
+        self.assertEqual(self.studio.shelf.loop(self.drums.sha).readings[0].bars, 2)
+        strand = self.fit(WithdrawReading(hand=strand.id))
+        self.assertEqual(strand.span, 8)
+        self.assertIsNone(self.studio.shelf.loop(self.drums.sha).stated)
+
+    def test_correcting_tempo_and_downbeat(self):
+        strand = self.fit(StateReading(hand=self.drums.sha, tempo_bpm=100.0))
+        self.assertAlmostEqual(strand.warp.end.second, 4.8)
+        strand = self.fit(StateReading(hand=strand.id, downbeat_s=0.25))
+        self.assertAlmostEqual(strand.warp.zero.second, 0.25)
+        self.assertAlmostEqual(strand.warp.end.second, 4.8)
+        self.assertEqual(strand.span, 8)
+        # Half the tempo: half the bars fit.
+        strand = self.fit(StateReading(hand=strand.id, tempo_bpm=strand.reading.tempo_bpm / 2))
+        self.assertEqual(strand.reading.bars, 1)
+
+    def test_what_it_is_and_what_it_is_laid_on_are_kept_apart(self):
+        strand = self.fit(LayOn(hand=self.drums.sha, beats=16))
+        self.assertEqual((strand.span, strand.reading.bars), (16, 2))
+        # Correcting the bars keeps the proportion: laid on double.
+        strand = self.fit(StateReading(hand=strand.id, bars=3))
+        self.assertEqual((strand.span, strand.reading.bars), (24, 3))
+
+    def test_the_grid_moves_under_the_recording(self):
+        strand = self.fit(ShiftGrid(hand=self.drums.sha, beats=1))
+        beat = 60 / 103
+        self.assertAlmostEqual(strand.warp.zero.second, -beat, places=3)
+        self.assertAlmostEqual(strand.warp.end.second, 7 * beat, places=3)
+
+    def test_adopt_take_tempo_method_metre(self):
+        strand = self.fit(AdoptReading(hand=self.drums.sha, index=1))
+        self.assertEqual(strand.reading, self.drums.readings[1])
+        self.assertEqual(self.studio.shelf.loop(self.drums.sha).stated, self.drums.readings[1])
+        self.fit(AdoptReading(hand=strand.id, index=0))
+        self.assertIsNone(self.studio.shelf.loop(self.drums.sha).stated)
+        state = self.submit(self.project, TakeTempo(hand=strand.id))
+        self.assertAlmostEqual(state.project.tempo[0].bpm, 103, delta=0.01)
+        self.assertEqual(self.fit(SetMethod(hand=strand.id, method="spool")).method, "spool")
+        state = self.submit(self.project, SetMetre(metre="6/8"))
+        self.assertEqual(state.project.metre_map.beat_of_bar(2), 3)
+
+    def test_refusals_lose_nothing(self):
+        revision = self.studio.projects.state(self.project).revision
+        for name, intent in {
+            "no such reading": AdoptReading(hand=self.drums.sha, index=99),
+            "no such method": SetMethod(hand=self.drums.sha, method="melt"),
+            "end before start": StateReading(hand=self.drums.sha, end_s=-5.0),
+            "no such hand": LayOn(hand="nope", beats=4),
+            "tempo too high": SetSteadyTempo(bpm=1000),
+        }.items():
+            with self.subTest(name), self.assertRaises(ZeroKnotError):
+                self.submit(self.project, intent)
+        self.assertEqual(self.studio.projects.state(self.project).revision, revision)
+
+
+class ArrangeTest(StudioTest):
+    def test_copies_lie_end_to_end_and_room_is_made_aloud(self):
+        loop = self.loop()
+        project = self.studio.projects.create("A")
+        state = self.submit(project, Place(hand=loop.sha, beat=4))
+        clip = state.project.clips[0]
+        state = self.submit(project, CopyClips(clips=(clip.id,)))
+        self.assertEqual(sorted(c.beat for c in state.project.clips), [4, 12])
+        state = self.submit(project, ChangeClip(clip=clip.id, passes=2))
+        self.assertEqual(state.notes, ("1 clip lay wholly under it and went",))
+        self.assertEqual(len(state.project.clips), 1)
+
+    def test_events_are_on_whole_frames_and_passes_meet(self):
+        loop = self.loop()
+        project = self.studio.projects.create("A")
+        self.submit(project, SetSteadyTempo(bpm=97))
+        state = self.submit(project, Place(hand=loop.sha, beat=4, passes=30))
+        sheet = self.studio.sheet(state.project)
+        events = [e for e in sheet.events]
+        self.assertEqual(len(events), 30)
+        for i, event in enumerate(events):
+            self.assertEqual(event.at, state.project.tempo_map.frame_of_beat(4 + 8 * i, RATE))
+        self.assertLessEqual(len({e.digest for e in events}), 2)
+        self.assertEqual((events[0].fade_in, events[-1].fade_out), (132, 132))
+
+    def test_a_trimmed_clip_ends_on_its_beat(self):
+        loop = self.loop()
+        project = self.studio.projects.create("A")
+        state = self.submit(project, Place(hand=loop.sha, beat=0, passes=2))
+        state = self.submit(project, ChangeClip(clip=state.project.clips[0].id, length=11.0))
+        events = self.studio.sheet(state.project).events
+        end = max(e.at + e.frames for e in events)
+        self.assertEqual(end, state.project.tempo_map.frame_of_beat(11, RATE))
+
+    def test_solo_and_mute(self):
+        loop = self.loop()
+        project = self.studio.projects.create("A")
+        self.submit(project, Place(hand=loop.sha, beat=0))
+        state = self.submit(project, Place(hand=loop.sha, beat=0))
+        one, two = (t.id for t in state.project.tracks)
+        state = self.submit(project, ChangeTrack(track=two, solo=True))
+        gains = {t.id: t.gain for t in self.studio.sheet(state.project).tracks}
+        self.assertEqual(gains[one], 0)
+        self.assertAlmostEqual(gains[two], 0.5012, places=4)  # −6 dB
+
+
+class PrintsTest(StudioTest):
+    def setUp(self):
+        super().setUp()
+        self.drums = self.loop()
+        self.project = self.studio.projects.create("P")
+        self.submit(self.project, SetSteadyTempo(bpm=97))
+
+    def printed(self, **more):
+        tree = self.studio.projects.state(self.project).project
+        return self.studio.prints.print_strand(
+            tree, self.drums.sha, more.get("seam", "wrap"), more.get("with_lead", False)
+        )
+
+    def test_exact_length_recipe_and_shelf(self):
+        loop = self.printed()
+        # Two bars at 97: 8 · 60 / 97 · 44 100 = 218 226.8 samples.
+        self.assertEqual(loop.frames, 218_227)
+        self.assertAlmostEqual(loop.reading.tempo_bpm, 97, places=3)
+        self.assertEqual(loop.recipe["plan"]["source"], self.drums.sha)
+        self.assertIn(loop.sha, {row.sha for row in self.studio.shelf.search()})
+        with soundfile.SoundFile(self.studio.store.path(loop.sha)) as opened:
+            self.assertEqual((opened.subtype, opened.frames), ("FLOAT", 218_227))
+
+    def test_the_same_recipe_gives_the_same_bytes(self):
+        self.assertEqual(self.printed().sha, self.printed().sha)
+
+    def test_download(self):
+        file = self.studio.prints.wav(self.printed().sha, 24)
+        self.assertEqual((file.name, file.lowered_db), ("drums_103_97bpm.wav", 0.0))
+        with soundfile.SoundFile(io.BytesIO(file.data)) as opened:
+            self.assertEqual((opened.subtype, opened.frames), ("PCM_24", 218_227))
+
+    def test_levels_over_full_scale_are_lowered_and_said(self):
+        data = wav_bytes(audio(sine(200, 1.0, 2.0)), 32)
+        loud = self.bring(data, "loud.wav")
+        file = self.studio.prints.wav(loud.sha, 24)
+        self.assertAlmostEqual(file.lowered_db, 6.02, delta=0.02)
+        self.assertAlmostEqual(
+            np.abs(soundfile.read(io.BytesIO(file.data))[0]).max(), 1.0, places=4
+        )
+        self.assertEqual(self.studio.prints.wav(loud.sha, 32).lowered_db, 0.0)
+
+    def test_refusals(self):
+        for name, make in {
+            "seam": lambda: self.printed(seam="fold"),
+            "bits": lambda: self.studio.prints.wav(self.drums.sha, 8),
+            "loop": lambda: self.studio.prints.wav("0" * 64, 24),
+            "no hash": lambda: self.studio.prints.wav("../etc/passwd", 24),
+        }.items():
+            with self.subTest(name), self.assertRaises(ZeroKnotError):
+                make()
+
+
+class BundlesTest(StudioTest):
+    def setUp(self):
+        super().setUp()
+        self.drums = self.loop()
+        self.project = self.studio.projects.create("Travels")
+        self.submit(self.project, Place(hand=self.drums.sha, beat=8))
+        self.zip = self.studio.bundles.write(self.project)
+
+    def test_a_project_comes_back_elsewhere_with_its_audio(self):
+        before = self.studio.projects.state(self.project).project
+        sent = self.studio.store.path(self.drums.sha).read_bytes()
+        other = BundlesElsewhere()
+        other.setUp()
+        self.addCleanup(other.doCleanups)
+        project = other.studio.bundles.read(io.BytesIO(self.zip))
+        tree = other.studio.projects.state(project).project
+        self.assertEqual(tree.changed(id=before.id), before)
+        self.assertEqual(other.studio.store.path(self.drums.sha).read_bytes(), sent)
+        self.assertEqual(other.studio.shelf.loop(self.drums.sha), self.drums)
+
+    def altered(self, **parts):
+        out = io.BytesIO()
+        with zipfile.ZipFile(io.BytesIO(self.zip)) as source, zipfile.ZipFile(out, "w") as target:
+            for name in source.namelist():
+                data = source.read(name)
+                for key, change in parts.items():
+                    if key in name:
+                        data = change(data)
+                target.writestr(name, data)
+        return io.BytesIO(out.getvalue())
+
+    def test_damaged_files_are_refused_and_leave_nothing(self):
+        other = BundlesElsewhere()
+        other.setUp()
+        self.addCleanup(other.doCleanups)
+        for name, file in {
+            "no zip": io.BytesIO(b"nonsense"),
+            "another zip": self.altered(project=lambda _: b"{}"),
+            "audio changed": self.altered(audio=lambda d: d[:-1] + b"x"),
+            "loops missing": self.altered(loops=lambda _: b"[]"),
+            "wicked hash": self.altered(
+                loops=lambda d: json.dumps(
+                    [{**json.loads(d)[0], "sha": "../../x"}, json.loads(d)[0]]
+                ).encode()
+            ),
+        }.items():
+            with self.subTest(name), self.assertRaises((FormatError, NotFoundError)):
+                other.studio.bundles.read(file)
+        self.assertEqual(other.studio.projects.list(), [])
+        self.assertEqual(list(other.studio.store.audio.glob("??/*")), [])
+        self.assertEqual(list(other.studio.store.incoming.iterdir()), [])
+
+
+class BundlesElsewhere(StudioTest):
+    """Another machine: only its set-up is used."""
+
+    def runTest(self):  # noqa: N802
+        self.assertEqual(self.studio.projects.list(), [])

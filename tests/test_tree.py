@@ -1,0 +1,59 @@
+"""Checks of the tree itself: what can drift is compared."""
+
+import shutil
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+
+from zeroknot.settings import Settings
+
+ROOT = Path(__file__).resolve().parents[1]
+
+
+def run(*command):
+    return subprocess.run(command, cwd=ROOT, capture_output=True, text=True)
+
+
+class TreeTest(unittest.TestCase):
+    def tool(self, name):
+        return str(Path(sys.executable).parent / name)
+
+    def test_format_and_lint(self):
+        for arguments in (("check",), ("format", "--check")):
+            with self.subTest(arguments):
+                done = run(self.tool("ruff"), *arguments, "src", "tests", "benchmarks")
+                self.assertEqual(done.returncode, 0, done.stdout[-3000:])
+
+    def test_types(self):
+        done = run(self.tool("mypy"))
+        self.assertEqual(done.returncode, 0, done.stdout[-3000:])
+
+    def test_who_imports_whom(self):
+        done = run(self.tool("lint-imports"))
+        self.assertEqual(done.returncode, 0, done.stdout[-3000:])
+
+    def test_shipped_assets_are_made_from_their_sources(self):
+        done = run(sys.executable, "assets/inputs_hash.py")
+        accepted = (ROOT / "assets" / "inputs.sha256").read_text()
+        self.assertEqual(done.stdout, accepted, "run `make assets` and commit its results")
+
+    def test_types_of_the_scripts(self):
+        compiler = ROOT / "assets" / "node_modules" / ".bin" / "tsc"
+        if not compiler.exists() or not shutil.which("node"):
+            self.skipTest("tsc comes with `make assets`")
+        done = run(str(compiler), "-p", "assets/jsconfig.json")
+        self.assertEqual(done.returncode, 0, done.stdout[-3000:])
+
+    def test_every_setting_is_in_the_readme(self):
+        readme = (ROOT / "README.md").read_text()
+        for name in Settings.model_fields:
+            with self.subTest(name):
+                self.assertIn(f"`ZEROKNOT_{name.upper()}`", readme)
+
+    def test_locks_name_no_registry(self):
+        for lock in (ROOT / "requirements").glob("*.lock"):
+            with self.subTest(lock.name):
+                text = lock.read_text()
+                self.assertNotRegex(text, r"https?://|--find-links|--index-url")
+                self.assertIn("--hash=sha256:", text)

@@ -1,0 +1,147 @@
+import html
+import json
+import re
+import struct
+
+import numpy as np
+
+from tests.sounds import audio, sine
+from tests.web.helper import WebTest
+from zeroknot.core.formats.riff import wav_bytes
+
+
+class ApiTest(WebTest):
+    def test_place_play_and_blocks(self):
+        sha, project = self.loop(), self.project()
+        state = self.intent(project, kind="place", hand=sha, beat=4, passes=2).json()
+        self.assertEqual((state["last_bar"], len(state["clips"])), (5, 1))
+        sheet = self.client.get(f"/api/projects/{project}/sheet", params={"hand": sha}).json()
+        self.assertEqual([e["at"] for e in sheet["events"]], [88_200, 264_600])
+        self.assertTrue(sheet["hand_events"])
+        digest = sheet["events"][0]["digest"]
+        shape = sheet["shapes"][digest]
+        frames = [
+            len(self.client.get(f"/api/renders/{digest}/{i}").content) // 4 // shape["channels"]
+            for i in range(3)
+        ]
+        self.assertEqual(sum(frames), shape["frames"])
+        self.assertEqual(self.client.get(f"/api/renders/{digest}/3").status_code, 404)
+        block = self.client.get(f"/api/sources/{sha}/48000/0")
+        self.assertEqual(len(block.content), 65_536 * 4 * 2)
+        self.assertIn("immutable", block.headers["cache-control"])
+
+    def test_conflicts_are_409_with_what_was_done(self):
+        project = self.project()
+        self.intent(project, kind="set_steady_tempo", bpm=90)
+        response = self.client.post(
+            f"/api/projects/{project}/intents",
+            json={"revision": 1, "intent": {"kind": "set_steady_tempo", "bpm": 99}},
+        )
+        self.assertEqual(response.status_code, 409)
+        self.assertEqual(response.json()["since"], ["tempo 90 BPM"])
+
+    def test_bad_input_gets_a_sentence(self):
+        project = self.project()
+        for intent, status in (
+            ({"kind": "set_steady_tempo", "bpm": 1000}, 422),
+            ({"kind": "set_metre", "metre": "4/5"}, 422),
+            ({"kind": "place", "hand": "nope", "beat": 0}, 404),
+            ({"kind": "no_such_thing"}, 422),
+            ({"kind": "place", "hand": "x", "beat": -1}, 422),
+        ):
+            with self.subTest(intent):
+                response = self.intent(project, **intent)
+                self.assertEqual(response.status_code, status)
+                self.assertTrue(response.json().get("error") or response.json().get("detail"))
+        self.assertEqual(self.client.get(f"/api/projects/{project}").json()["revision"], 1)
+
+    def test_undo_over_http_and_the_end_of_it(self):
+        project = self.project()
+        self.intent(project, kind="set_steady_tempo", bpm=90)
+        self.assertEqual(self.client.post(f"/api/projects/{project}/undo").json()["bpm"], 120)
+        response = self.client.post(f"/api/projects/{project}/undo")
+        self.assertEqual(response.status_code, 422)
+        self.assertIn("nothing to undo", response.json()["error"])
+
+    def test_bundle_there_and_back(self):
+        sha, project = self.loop(), self.project('Ünï/co"de <b>')
+        self.intent(project, kind="place", hand=sha, beat=0)
+        response = self.client.get(f"/api/projects/{project}/bundle")
+        self.assertRegex(
+            response.headers["content-disposition"], r'filename="[A-Za-z0-9 _-]+\.zip"'
+        )
+        again = self.client.put("/api/bundles", content=response.content)
+        self.assertEqual(again.status_code, 201)
+        refused = self.client.put("/api/bundles", content=b"nonsense")
+        self.assertEqual(refused.status_code, 422)
+        self.assertEqual(len(self.client.get("/api/projects").json()), 2)
+
+    def test_peaks_and_ring(self):
+        sha = self.bring(wav_bytes(audio(sine(50, 1.0, 0.8)), 24), "tone.wav")["sha"]
+        response = self.client.get(f"/api/loops/{sha}/peaks/500")
+        self.assertEqual(response.headers["x-bin"], "512")
+        table = np.frombuffer(response.content, "<f4").reshape(-1, 2)
+        self.assertEqual(table.shape[0], -(-44_100 // 512))
+        self.assertAlmostEqual(float(table.max()), 0.8, places=3)
+        ring = self.client.get(f"/api/loops/{sha}/ring.svg")
+        self.assertEqual(ring.headers["content-type"], "image/svg+xml")
+
+    def test_download_says_by_how_much_it_was_lowered(self):
+        sha = self.bring(wav_bytes(audio(sine(50, 1.0, 2.0)), 32), "a_96bpm_Dm.wav")["sha"]
+        response = self.client.get(f"/api/loops/{sha}/wav")
+        self.assertAlmostEqual(float(response.headers["x-lowered-db"]), 6.02, delta=0.02)
+        self.assertEqual(struct.unpack_from("<H", response.content, 34)[0], 24)
+
+
+class PagesTest(WebTest):
+    def test_whole_and_inner(self):
+        sha, project = self.loop(), self.project()
+        for path in ("shelf", f"fit/{sha}", "arrange"):
+            with self.subTest(path):
+                whole = self.client.get(f"/p/{project}/{path}")
+                inner = self.client.get(f"/p/{project}/{path}", headers={"x-zeroknot-part": "view"})
+                self.assertEqual((whole.status_code, inner.status_code), (200, 200))
+                self.assertIn("<!doctype html>", whole.text)
+                self.assertNotIn("<!doctype html>", inner.text)
+                self.assertIn("data-noun", inner.text)
+
+    def test_nothing_in_hand_and_nothing_there(self):
+        project = self.project()
+        self.assertIn("Nothing is in hand", self.client.get(f"/p/{project}/fit").text)
+        missing = self.client.get("/p/nope/shelf")
+        self.assertEqual(missing.status_code, 404)
+        self.assertIn("there is no such project", missing.text)
+
+    def test_names_are_data_on_every_page(self):
+        wicked = '"><img src=x onerror=alert(1)>'
+        sha = self.loop(shown=f"{wicked}.wav")
+        project = self.project(f"</script><script>{wicked}")
+        self.intent(project, kind="place", hand=sha, beat=0)
+        for path in (
+            "/",
+            f"/p/{project}/shelf",
+            f"/p/{project}/fit/{sha}",
+            f"/p/{project}/arrange",
+        ):
+            with self.subTest(path):
+                text = self.client.get(path).text
+                self.assertNotIn("<img src=x", text)
+                self.assertNotIn("</script><script>", text)
+        text = self.client.get(f"/p/{project}/arrange").text
+        state = re.search(r'id="state">(.*?)</script>', text, re.S).group(1)
+        self.assertIn(wicked, json.loads(html.unescape(state))["tracks"][0]["name"])
+
+    def test_pages_hold_no_inline_script_or_style(self):
+        sha, project = self.loop(), self.project()
+        for path in (
+            "/",
+            f"/p/{project}/shelf",
+            f"/p/{project}/fit/{sha}",
+            f"/p/{project}/arrange",
+        ):
+            text = self.client.get(path).text
+            with self.subTest(path):
+                scripts = re.findall(r"<script(?![^>]*(src=|application/json))[^>]*>", text)
+                self.assertEqual(scripts, [])
+                self.assertNotRegex(text, r"\sstyle=")
+                self.assertNotRegex(text, r"\son[a-z]+=")
