@@ -6,6 +6,7 @@ are named, so that the web process never loads what only workers need.
 
 import multiprocessing
 import os
+import threading
 from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from typing import Any, TypeVar
@@ -23,10 +24,18 @@ def run_task(name: str, *args: Any) -> Any:
 
 
 def start_quietly(niceness: int) -> None:
-    """In a new worker: others' work goes first where niceness is above 0."""
+    """In a new worker: others' work goes first where niceness is above 0; no server, no worker."""
     os.nice(niceness)
+    threading.Thread(target=_end_with_parent, daemon=True).start()
     for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
         os.environ.setdefault(name, "1")
+
+
+def _end_with_parent() -> None:
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        parent.join()
+        os._exit(1)
 
 
 class Executors:

@@ -146,7 +146,7 @@ def _before_a_tail(
 
 
 def _periods(envelope: Envelope) -> tuple[float, ...]:
-    """Beat periods in seconds at which the attack envelope repeats, likeliest first; at most six."""
+    """Beat periods in seconds at which the envelope repeats, likeliest first; up to six."""
     values = envelope.values - envelope.values.mean()
     size = 2 ** int(np.ceil(np.log2(2 * values.size)))
     again = np.fft.irfft(np.abs(np.fft.rfft(values, size)) ** 2)[: values.size // 2]

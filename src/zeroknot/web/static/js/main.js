@@ -154,8 +154,14 @@ window.addEventListener("drop", async (event) => {
   if (!event.dataTransfer?.types.includes("Files")) return;
   event.preventDefault();
   document.body.classList.remove("dropping");
-  const entries = [...event.dataTransfer.items].map((item) => item.webkitGetAsEntry()).filter((e) => e !== null);
-  const files = (await Promise.all(entries.map((entry) => filesOf(entry, "")))).flat();
+  // A folder is known by its entry; a file without one is taken as it is.
+  const dropped = [...event.dataTransfer.items].filter((item) => item.kind === "file").map((item) => {
+    const entry = item.webkitGetAsEntry();
+    const file = item.getAsFile();
+    if (entry) return filesOf(entry, "");
+    return Promise.resolve(file ? [{ file, name: file.name }] : []);
+  });
+  const files = (await Promise.all(dropped)).flat();
   if (!location.pathname.endsWith("/shelf")) session.say(`Bringing in ${files.length} file${files.length === 1 ? "" : "s"}; they appear on the shelf.`);
   bringIn(session, files);
 });

@@ -1,0 +1,82 @@
+"""A browser on a real server. Any console warning or page error fails the test."""
+
+import tempfile
+import time
+import unittest
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+
+from tests.server import Server
+
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+
+class BrowserTest(unittest.TestCase):
+    """One server and one browser a class; a fresh page and project a test."""
+
+    @classmethod
+    def setUpClass(cls):
+        folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
+        cls.addClassCleanup(folder.cleanup)
+        cls.data = Path(folder.name)
+        cls.server = Server(cls.data)
+        cls.addClassCleanup(cls.server.stop)
+        playwright = sync_playwright().start()
+        cls.addClassCleanup(playwright.stop)
+        cls.browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self):
+        self.context = self.browser.new_context(
+            viewport={"width": 1280, "height": 800}, accept_downloads=True
+        )
+        self.addCleanup(self.context.close)
+        self.page = self.context.new_page()
+        self.page.set_default_timeout(15_000)
+        self.troubles: list[str] = []
+        self.page.on("pageerror", lambda e: self.troubles.append(f"page error: {e}"))
+        self.page.on("console", self._console)
+        self.project = self.server.post("/api/projects", name=self.id().split(".")[-1])["id"]
+
+    def tearDown(self):
+        self.assertEqual(self.troubles, [])
+
+    def _console(self, message):
+        if message.type in ("warning", "error"):
+            self.troubles.append(f"console {message.type}: {message.text}")
+
+    def open(self, view="shelf"):
+        self.page.goto(f"{self.server.base}/p/{self.project}/{view}")
+        self.page.wait_for_function("() => window.zeroKnot?.session.sheet")
+
+    def state(self):
+        return self.server.get(f"/api/projects/{self.project}")
+
+    def intent(self, **intent):
+        revision = self.state()["revision"]
+        path = f"/api/projects/{self.project}/intents"
+        return self.server.post(path, revision=revision, intent=intent)
+
+    def wait(self, what, seconds=10.0):
+        """Wait until a Python condition holds; gives its value."""
+        end = time.perf_counter() + seconds
+        while time.perf_counter() < end:
+            value = what()
+            if value:
+                return value
+            self.page.wait_for_timeout(40)
+        self.fail(f"did not come true within {seconds} s")
+
+    def engine(self, expression):
+        """Evaluate on the page, `e` the engine and `s` the session."""
+        return self.page.evaluate(
+            f"() => {{ const s = zeroKnot.session; const e = s.engine_; return {expression}; }}"
+        )
+
+    def beat(self):
+        return self.engine("s.beat()")

@@ -1,0 +1,138 @@
+"""What a user gets, from the dropped file to the printed WAV, on audio that is not the demo's."""
+
+import base64
+import io
+
+import librosa
+import numpy as np
+import soundfile
+from tinytag import TinyTag
+
+from tests.browser.harness import BrowserTest
+from tests.sounds import rendered
+from zeroknot.core.formats.riff import wav_bytes
+
+DROP = """([data, name]) => {
+  const bytes = Uint8Array.from(atob(data), (c) => c.charCodeAt(0));
+  const transfer = new DataTransfer();
+  transfer.items.add(new File([bytes], name, {type: "audio/wav"}));
+  for (const type of ["dragover", "drop"]) {
+    const event = new DragEvent(type, {dataTransfer: transfer, bubbles: true, cancelable: true});
+    document.body.dispatchEvent(event);
+  }
+}"""
+
+
+class MainJobTest(BrowserTest):
+    def drop(self, name):
+        data = base64.b64encode(wav_bytes(rendered(name), 24)).decode()
+        self.page.evaluate(DROP, [data, f"{name}.wav"])
+        self.page.get_by_role("option").filter(has_text=name).wait_for()
+
+    def test_the_whole_way(self):
+        page = self.page
+        self.open()
+        # Drop a file: it is on the shelf with its readings.
+        self.drop("drums_103")
+        row = page.get_by_role("option").filter(has_text="drums_103")
+        self.assertIn("2 bars", row.inner_text())
+        self.assertIn("103", row.inner_text())
+        # Take it in hand: the Fit view shows rails and knots.
+        row.get_by_role("link", name="Take drums_103 in hand").click()
+        page.locator("#loom").wait_for()
+        self.assertEqual(page.get_by_label("Bars", exact=True).input_value(), "2")
+        self.assertEqual(page.get_by_label("Downbeat, s").input_value(), "0.000")
+        # Correct bars, tempo and downbeat in one step each, and take each back.
+        for label, text, what in (
+            ("Bars", "4", "correct bars"), ("Tempo", "101", "correct loop tempo"),
+            ("Downbeat, s", "0.1", "correct downbeat"),
+        ):  # fmt: skip
+            field = page.locator(".side").get_by_label(label, exact=True)
+            field.fill(text)
+            field.press("Enter")
+            self.wait(lambda what=what: self.state()["undo"] == what)
+            page.get_by_role("button", name="Undo").click()
+            self.wait(lambda what=what: self.state()["redo"] == what)
+        self.wait(lambda: page.locator("#bars").input_value() == "2")
+        # Hear it as fitted, switch to as recorded without a gap, hear the seam.
+        self.hear_in_hand()
+        # Place it at a bar, copies end to end.
+        page.get_by_role("button", name="Place at bar 1").click()
+        self.wait(lambda: self.state()["clips"])
+        page.get_by_role("link", name="Arrange").click()
+        clip = page.get_by_role("listitem").filter(has_text="drums_103").first
+        clip.focus()
+        page.keyboard.press("d")
+        self.wait(lambda: [c["beat"] for c in self.state()["clips"]] == [0, 8])
+        page.keyboard.press("r")
+        self.wait(lambda: self.state()["last_bar"] == 6)
+        # Change the project's tempo while it plays: everything follows, play goes on.
+        page.keyboard.press("Space")
+        self.wait(lambda: self.beat() > 0.5)
+        tempo = page.get_by_label("Tempo in BPM")
+        tempo.fill("97")
+        tempo.press("Enter")
+        self.wait(lambda: self.engine("e.song.sheet.time_key[0][1]") == 97)
+        before = self.beat()
+        self.wait(lambda: self.beat() > before + 0.5)
+        self.assertTrue(self.engine("e.song.isPlaying"))
+        page.keyboard.press("Escape")
+        self.page.locator(".field").click(position={"x": 500, "y": 400})
+        page.keyboard.press("Space")
+        self.wait(lambda: not self.engine("e.song.isPlaying"))
+        self.print_and_read_back()
+
+    def hear_in_hand(self):
+        page = self.page
+        page.locator("#loom").focus()
+        page.keyboard.press("Enter")
+        self.wait(lambda: self.engine("e.hand.way") == "fitted")
+        self.wait(lambda: self.engine("e.hand.second()") > 0.3)
+        second, fitted_at = self.engine("[e.hand.second(), e.context.currentTime]")
+        page.keyboard.press("r")
+        self.wait(lambda: self.engine("e.hand.way") == "recorded")
+        # The same musical place: where the fitted sound would be by now, at the recorded speed
+        # since the switch; the two differ by at most what the tempo change adds meanwhile.
+        now, recorded_at = self.engine("[e.hand.second(), e.context.currentTime]")
+        elapsed = recorded_at - fitted_at
+        length = 8 * 60 / 103
+        expected = (second + elapsed) % length
+        self.assertLess(
+            min(abs(now - expected), length - abs(now - expected)), 0.2 * elapsed + 0.05
+        )
+        self.assertGreater(self.engine("Math.max(...e.mixer.masterMeter.read(0).peaks)"), 0.001)
+        page.keyboard.press("s")
+        self.wait(lambda: self.engine("e.hand.way") == "seam")
+        page.keyboard.press("Escape")
+        self.wait(lambda: not self.engine("e.hand.isPlaying"))
+        # With the rest: it runs on the song's clock.
+        page.keyboard.press("a")
+        page.keyboard.press("Enter")
+        self.wait(lambda: self.engine("e.song.isPlaying && e.song.withHand !== null"))
+        self.wait(lambda: self.beat() > 0.5)
+        page.keyboard.press("Escape")
+        page.keyboard.press("Space")
+        page.keyboard.press("Home")
+        self.wait(lambda: not self.engine("e.song.isPlaying") and self.beat() == 0)
+        page.keyboard.press("a")
+
+    def print_and_read_back(self):
+        page = self.page
+        page.get_by_role("link", name="Fit", exact=True).click()
+        page.get_by_role("button", name="Print a loop").click()
+        page.locator("#printed").filter(has_text="on the shelf").wait_for()
+        self.assertIn("218227 samples", page.locator("#printed").inner_text())
+        with page.expect_download() as download:
+            page.locator(".side").get_by_role("button", name="Download WAV").click()
+        file = download.value
+        self.assertEqual(file.suggested_filename, "drums_103_97bpm.wav")
+        data = file.path().read_bytes()
+        sound, rate = soundfile.read(io.BytesIO(data), always_2d=True)
+        # Two bars at 97 BPM: 8 · 60 / 97 · 44 100 = 218 226.8 samples.
+        self.assertEqual((sound.shape[0], rate), (218_227, 44_100))
+        tag = TinyTag.get(filename="a.wav", file_obj=io.BytesIO(data))
+        self.assertEqual(tag.other["bpm"], ["97"])
+        # Its tempo by a reference library: librosa, on four rounds of the loop.
+        mono = np.tile(sound.mean(axis=1), 4)
+        tempo = float(np.atleast_1d(librosa.feature.tempo(y=mono, sr=rate, start_bpm=97))[0])
+        self.assertLess(abs(tempo / 97 - 1), 0.04)

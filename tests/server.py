@@ -1,0 +1,83 @@
+"""A real server in a process of its own, as a person would start it."""
+
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.parse
+import urllib.request
+from pathlib import Path
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+class Server:
+    """`zeroknot serve` on a data folder."""
+
+    def __init__(self, data: Path):
+        self.data, self.port = data, free_port()
+        self.base = f"http://127.0.0.1:{self.port}"
+        began = time.perf_counter()
+        self.process = subprocess.Popen(
+            [sys.executable, "-c", "from zeroknot.cli.main import run; run()", "serve", "--port",
+             str(self.port)],
+            env={**os.environ, "ZEROKNOT_DATA": str(data)},
+            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+            start_new_session=True,
+        )  # fmt: skip
+        while True:
+            try:
+                self.get("/api/projects")
+                break
+            except (urllib.error.URLError, ConnectionError):
+                if time.perf_counter() - began > 30 or self.process.poll() is not None:
+                    raise
+                time.sleep(0.05)
+        self.start_seconds = time.perf_counter() - began
+
+    def get(self, path: str):
+        with urllib.request.urlopen(self.base + path, timeout=60) as response:
+            return json.load(response)
+
+    def send(self, method: str, path: str, body: bytes):
+        request = urllib.request.Request(self.base + path, body, method=method)
+        request.add_header("content-type", "application/json")
+        with urllib.request.urlopen(request, timeout=120) as response:
+            return json.load(response)
+
+    def post(self, path: str, **body):
+        return self.send("POST", path, json.dumps(body).encode())
+
+    def bring(self, data: bytes, name: str):
+        return self.send("PUT", f"/api/incoming?name={urllib.parse.quote(name)}", data)
+
+    def settle(self, seconds: float = 60) -> list[dict]:
+        """Wait until nothing is on its way in any more."""
+        end = time.perf_counter() + seconds
+        while time.perf_counter() < end:
+            items = self.get("/api/bring")
+            if all(i["state"] not in ("waiting", "listening") for i in items):
+                return items
+            time.sleep(0.05)
+        raise TimeoutError("bringing in did not end")
+
+    def kill(self) -> None:
+        """SIGKILL to the server and its workers, as a crash would."""
+        os.killpg(self.process.pid, signal.SIGKILL)
+        self.process.wait()
+
+    def stop(self) -> None:
+        if self.process.poll() is None:
+            self.process.terminate()
+            try:
+                self.process.wait(10)
+            except subprocess.TimeoutExpired:
+                self.kill()

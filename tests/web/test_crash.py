@@ -1,0 +1,56 @@
+import tempfile
+import threading
+import time
+import unittest
+import urllib.error
+from http.client import HTTPException
+from pathlib import Path
+
+from tests.server import Server
+from tests.sounds import audio, hits, rendered
+from zeroknot.core.formats.riff import wav_bytes
+
+
+class CrashTest(unittest.TestCase):
+    def test_kill_in_the_middle_of_bringing_in(self):
+        folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
+        self.addCleanup(folder.cleanup)
+        data = Path(folder.name)
+        server = Server(data)
+        self.addCleanup(server.stop)
+        project = server.post("/api/projects", name="Kept")["id"]
+        for bpm in (90, 91, 92):
+            state = server.get(f"/api/projects/{project}")
+            server.post(
+                f"/api/projects/{project}/intents",
+                revision=state["revision"], intent={"kind": "set_steady_tempo", "bpm": bpm},
+            )  # fmt: skip
+        server.bring(wav_bytes(rendered("bass_97"), 16), "first.wav")
+        server.settle()
+
+        def bring_many():
+            for i in range(40):
+                sound = wav_bytes(audio(hits([0.1, 0.6, 1.1], 20.0, seed=i)), 32)
+                try:
+                    server.bring(sound, f"many/{i}.wav")
+                except (OSError, urllib.error.URLError, HTTPException):
+                    return  # the server is gone, as it should be
+
+        sender = threading.Thread(target=bring_many)
+        sender.start()
+        time.sleep(1.2)
+        server.kill()
+        sender.join()
+        again = Server(data)
+        self.addCleanup(again.stop)
+        state = again.get(f"/api/projects/{project}")
+        self.assertEqual((state["bpm"], state["undo"]), (92, "tempo 92 BPM"))
+        rows = again.get("/api/shelf")
+        self.assertIn("first", {r["name"] for r in rows})
+        self.assertLess(len(rows), 41)
+        kept = {p.name for p in (data / "audio").glob("??/*")}
+        self.assertEqual(kept, {r["sha"] for r in rows})
+        self.assertEqual(list((data / "incoming").iterdir()), [])
+        # What was cut off can simply be brought in again.
+        again.bring(wav_bytes(audio(hits([0.1, 0.6, 1.1], 20.0, seed=39)), 32), "39.wav")
+        self.assertEqual(again.settle()[-1]["state"], "done")
