@@ -51,6 +51,8 @@ class MainJobTest(BrowserTest):
             field.fill(text)
             field.press("Enter")
             self.wait(lambda what=what: self.state()["undo"] == what)
+            page.wait_for_timeout(150)
+            page.locator(".working").wait_for(state="hidden")
             page.get_by_role("button", name="Undo").click()
             self.wait(lambda what=what: self.state()["redo"] == what)
         self.wait(lambda: page.locator("#bars").input_value() == "2")
@@ -106,6 +108,7 @@ class MainJobTest(BrowserTest):
         page.keyboard.press("Escape")
         self.wait(lambda: not self.engine("e.hand.isPlaying"))
         # With the rest: it runs on the song's clock.
+        page.keyboard.press("r")
         page.keyboard.press("a")
         page.keyboard.press("Enter")
         self.wait(lambda: self.engine("e.song.isPlaying && e.song.withHand !== null"))

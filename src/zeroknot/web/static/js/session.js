@@ -104,6 +104,8 @@ export class Session {
   /** @param {ProjectState} state */
   accept(state) {
     this.state = state;
+    const isStrand = this.hand !== null && this.hand.length < 64;
+    if (isStrand && !state.strands.some((s) => s.id === this.hand)) this.hand = null;
     for (const note of state.notes) this.say(note);
     this.changed();
     this.reloadSheet();

@@ -336,17 +336,20 @@ export const arrange = (session, app) => () => {
     },
 
     /** @param {number} by */
-    repeat(by) {
+    async repeat(by) {
+      await session.last; // what was asked before may choose another clip
       const clip = session.state.clips.find((c) => c.id === this.chosen);
       if (clip) session.submit({ kind: "change_clip", clip: clip.id, passes: Math.max(1, clip.passes + by) });
     },
 
-    muteClip() {
+    async muteClip() {
+      await session.last; // what was asked before may choose another clip
       const clip = session.state.clips.find((c) => c.id === this.chosen);
       if (clip) session.submit({ kind: "change_clip", clip: clip.id, muted: !clip.muted });
     },
 
-    remove() {
+    async remove() {
+      await session.last; // what was asked before may choose another clip
       if (this.chosen) session.submit({ kind: "remove_clips", clips: [this.chosen] });
     },
 

@@ -86,8 +86,9 @@ export const fit = (session, app) => () => {
     /** Ask anew what is in hand: something about it was changed. */
     async refresh() {
       try {
-        // A loop that became a strand answers under either name.
-        hand = await getJson(`${session.path}/hand/${hand.is_new ? hand.loop : hand.hand}`);
+        // A loop that became a strand answers under either name; one whose strand was undone is a loop.
+        const isThere = session.state.strands.some((s) => s.id === hand.hand);
+        hand = await getJson(`${session.path}/hand/${isThere ? hand.hand : hand.loop}`);
         this.show();
         session.setHand(hand.hand);
         await this.fetch();
