@@ -113,7 +113,7 @@ def _small_chunks(file: BinaryIO, wanted: tuple[bytes, ...]) -> Iterator[tuple[b
         at += 8 + length + length % 2
 
 
-def _pcm(interleaved: np.ndarray, bits: int) -> bytes:  # type: ignore[type-arg]
+def _pcm(interleaved: np.ndarray, bits: int) -> bytes:
     top = 2 ** (bits - 1)
     whole = np.floor(interleaved.astype(np.float64) * top + 0.5)
     # Full scale itself is one step above the highest number: not worth a refusal.
@@ -121,8 +121,8 @@ def _pcm(interleaved: np.ndarray, bits: int) -> bytes:  # type: ignore[type-arg]
         raise FormatError("the sound is louder than 0 dBFS and would clip; lower its level first")
     numbers = np.minimum(whole, top - 1).astype("<i4")
     if bits == 16:
-        return numbers.astype("<i2").tobytes()
-    return numbers.reshape(-1).view(np.uint8).reshape(-1, 4)[:, :3].tobytes()
+        return bytes(numbers.astype("<i2").tobytes())
+    return bytes(numbers.reshape(-1).view(np.uint8).reshape(-1, 4)[:, :3].tobytes())
 
 
 def _smpl(loop: LoopMark, rate: int) -> bytes:

@@ -221,7 +221,7 @@ def _on_grid(attacks: Attacks, origin: float, step: float) -> float:
     weights: Floats = attacks.strengths
     hit = float((weights * np.exp(-0.5 * (off / width) ** 2)).sum() / weights.sum())
     chance = min(1.0, width * np.sqrt(2 * np.pi) / step)
-    return hit - chance
+    return float(hit - chance)
 
 
 def _repeats(envelope: Envelope, h: Reading, lag_seconds: float) -> float:

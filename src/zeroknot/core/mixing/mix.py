@@ -33,7 +33,7 @@ def mix(sheet: Sheet, read: ReadRender, first: int, frames: int) -> Samples:
     return out.astype(np.float32)
 
 
-def _envelope(event: Event, first: int, count: int) -> np.ndarray:  # type: ignore[type-arg]
+def _envelope(event: Event, first: int, count: int) -> np.ndarray:
     at = np.arange(first, first + count, dtype=np.float64)
     envelope = np.ones(count)
     if event.fade_in:

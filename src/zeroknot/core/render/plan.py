@@ -131,7 +131,8 @@ def plan_pass(
         beats.update((first, last))
     zero_frame = tempo_map.frame_of_beat(start_beat, rate)
     body_frames = tempo_map.frame_of_beat(start_beat + warp.span, rate) - zero_frame
-    bpm, points = tempo_map.bpm_at(start_beat), []
+    bpm = tempo_map.bpm_at(start_beat)
+    points: list[tuple[float, int]] = []
     for beat in sorted(beats):
         if beat == warp.span:
             output = body_frames

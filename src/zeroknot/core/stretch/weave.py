@@ -101,7 +101,7 @@ def render_piece(
         first = int(np.floor((start - lead_in) * ratio)) - margin
         last = int(np.ceil(end * ratio)) + margin
         long = _stretched(part, from_anchor, to_anchor, ratio, first, last)
-        positions = np.arange(start - lead_in, end) * ratio - first
+        positions = np.arange(start - lead_in, end, dtype=np.float64) * ratio - first
         out = read_at(long, positions, np.full(positions.size, ratio))
     out[:, :lead_in] *= _ramp(lead_in)
     out[:, out.shape[1] - lead_out :] *= 1.0 - _ramp(lead_out)
