@@ -18,10 +18,6 @@ setup: .venv/.app
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/test.lock
 	touch $@
 
-.venv/.bench: .venv/.test requirements/bench.lock
-	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/bench.lock
-	touch $@
-
 demo: setup
 	$(BIN)/zeroknot demo
 
@@ -29,7 +25,7 @@ test: .venv/.test
 	@command -v chromium >/dev/null || (apt-get update -qq && apt-get install -y -qq chromium)
 	$(BIN)/python -m tests
 
-bench: .venv/.bench
+bench: .venv/.test
 	$(BIN)/python -m benchmarks
 
 lint: .venv/.test
@@ -46,7 +42,7 @@ assets:
 # Locks carry hashes and no address of any registry.
 lock:
 	$(PYTHON) -m venv .venv/lock && .venv/lock/bin/pip install --quiet pip-tools
-	for part in app test bench; do \
+	for part in app test; do \
 	  extra=$$([ $$part = app ] || echo "--extra $$part"); \
 	  .venv/lock/bin/pip-compile --quiet --generate-hashes --no-emit-index-url --no-emit-trusted-host \
 	    --no-emit-find-links --allow-unsafe --strip-extras $$extra -o requirements/$$part.lock pyproject.toml ; done

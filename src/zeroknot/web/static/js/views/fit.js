@@ -9,6 +9,7 @@ import {
 } from "../loom/model.js";
 import { Scope } from "../scope.js";
 import { fitted, palette } from "../ui/colours.js";
+import { showAgain } from "../ui/fields.js";
 import { bindKeys } from "../ui/keys.js";
 import { loudest, renderPeaks, sourcePeaks } from "../ui/waves.js";
 import { downloadWav } from "./shelf.js";
@@ -328,7 +329,7 @@ export const fit = (session, app) => () => {
     /** @param {Record<string, unknown>} intent */
     async change(intent) {
       const done = await session.submit({ ...intent, hand: hand.hand });
-      if (!done) this.show();
+      if (!done) showAgain(".fit", this);
       else await this.refresh();
       return done;
     },
@@ -347,7 +348,7 @@ export const fit = (session, app) => () => {
       const value = typedNumber(text);
       if (value === null || (field === "bars" && (value < 1 || !Number.isInteger(value)))) {
         session.say(`“${text}” cannot be read as ${field === "bars" ? "a number of bars" : "a number"}.`, "error");
-        this.show();
+        showAgain(".fit", this);
         return;
       }
       this.change({ kind: "state_reading", [field]: value });
@@ -363,7 +364,7 @@ export const fit = (session, app) => () => {
       const value = typedNumber(text);
       if (value === null || value <= 0) {
         session.say(`“${text}” is not a number of bars.`, "error");
-        this.show();
+        showAgain(".fit", this);
         return;
       }
       this.change({ kind: "lay_on", beats: value * session.state.beats_per_bar });

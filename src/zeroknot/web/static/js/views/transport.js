@@ -2,6 +2,7 @@
 /** The top bar: play, position, cycle, click, tempo, metre, key, undo, redo, saved, meter. */
 
 import { bpm, gainOfDb, position, typedNumber } from "../format.js";
+import { showAgain } from "../ui/fields.js";
 import { bindKeys } from "../ui/keys.js";
 
 const TAPS_FORGOTTEN_MS = 2000;
@@ -137,29 +138,29 @@ export const transport = (session) => () => ({
     const value = typedNumber(text);
     if (value === null) {
       session.say(`“${text}” is not a tempo; type a number like 96 or 92.5.`, "error");
-      this.show();
+      showAgain(".top", this);
     } else if (value !== session.state.bpm) {
-      session.submit({ kind: "set_steady_tempo", bpm: value }).then(() => this.show());
+      session.submit({ kind: "set_steady_tempo", bpm: value }).then((done) => done || showAgain(".top", this));
     }
   },
 
   /** @param {string} text */
   setMetre(text) {
     if (text.trim() === session.state.metre) return;
-    session.submit({ kind: "set_metre", metre: text }).then(() => this.show());
+    session.submit({ kind: "set_metre", metre: text }).then((done) => done || showAgain(".top", this));
   },
 
   /** @param {string} text */
   setKey(text) {
     if (text.trim() === (session.state.key ?? "")) return;
     const changes = text.trim() ? [{ bar: 1, key: text.trim() }] : [];
-    session.submit({ kind: "set_keys", changes }).then(() => this.show());
+    session.submit({ kind: "set_keys", changes }).then((done) => done || showAgain(".top", this));
   },
 
   /** @param {string} text */
   rename(text) {
     if (text.trim() && text !== session.state.name) session.submit({ kind: "rename_project", name: text });
-    else this.show();
+    else showAgain(".top", this);
   },
 
   doUndo() {

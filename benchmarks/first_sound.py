@@ -1,0 +1,82 @@
+"""How long from the gesture to the first frame on the audio clock?
+
+An eight-bar stereo loop is heard in hand, as fitted, in headless Chromium: never rendered (the
+project's tempo is another each time) and rendered before (the same again, the page's own cache
+emptied). Reported: median and 95th percentile.
+"""
+
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from playwright.sync_api import sync_playwright
+from tests.browser.harness import CHROMIUM, FLAGS
+from tests.server import Server
+
+from benchmarks.speed import eight_seconds
+from zeroknot.core.audio import Audio
+from zeroknot.core.formats.riff import wav_bytes
+
+ROUNDS = 100
+
+HEAR = """async (hand) => {
+  const {session, app} = zeroKnot;
+  const engine = session.engine();
+  app.stopHand();
+  engine.blocks.kept.clear();
+  const before = engine.context.currentTime;
+  await app.hearHand(hand, "fitted", false);
+  return engine.hand.anchor.context / engine.rate - before;
+}"""
+
+
+def eight_bars() -> bytes:
+    """Eight bars at 88 BPM, stereo, 21.8 s."""
+    sound = eight_seconds()
+    frames = round(32 * 60 / 88 * sound.rate)
+    samples = np.tile(sound.samples[:, : frames // 4], (1, 4))
+    return wav_bytes(Audio(np.ascontiguousarray(samples), sound.rate), 24)
+
+
+def table() -> str:
+    with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
+        server = Server(Path(folder))
+        try:
+            fresh, again = _measured(server)
+        finally:
+            server.stop()
+    lines = [
+        f"| 8 bars, stereo, {ROUNDS} times | median, ms | 95th percentile, ms |",
+        "|---|---|---|",
+    ]
+    for name, seconds in (("never rendered", fresh), ("rendered before", again)):
+        middle, late = np.percentile(np.asarray(seconds) * 1000, (50, 95))
+        lines.append(f"| {name} | {middle:.0f} | {late:.0f} |")
+    return "\n".join(lines)
+
+
+def _measured(server: Server) -> tuple[list[float], list[float]]:
+    server.bring(eight_bars(), "keys_88bpm.wav")
+    server.settle()
+    sha = server.get("/api/shelf")[0]["sha"]
+    project = server.post("/api/projects", name="Bench")["id"]
+    fresh, again = [], []
+    with sync_playwright() as playwright:
+        flags = [*FLAGS, "--autoplay-policy=no-user-gesture-required"]
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=flags)
+        page = browser.new_page()
+        page.goto(f"{server.base}/p/{project}/shelf")
+        page.wait_for_function("() => window.zeroKnot?.session.sheet")
+        page.wait_for_timeout(6000)  # the worker is warm by then
+        page.evaluate(HEAR, sha)
+        for i in range(ROUNDS):
+            revision = server.get(f"/api/projects/{project}")["revision"]
+            server.post(
+                f"/api/projects/{project}/intents", revision=revision,
+                intent={"kind": "set_steady_tempo", "bpm": 80 + 0.37 * i},
+            )  # fmt: skip
+            page.wait_for_timeout(60)
+            fresh.append(page.evaluate(HEAR, sha))
+            again.append(page.evaluate(HEAR, sha))
+        browser.close()
+    return fresh, again

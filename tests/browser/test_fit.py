@@ -1,0 +1,198 @@
+from tests.browser.harness import BrowserTest
+from tests.sounds import rendered
+from zeroknot.core.formats.riff import wav_bytes
+
+# Where a knot is drawn: from the loom's own sums and the canvas's size.
+KNOT = """async ([which, rail]) => {
+  const model = await import("/static/js/loom/model.js");
+  const canvas = document.getElementById("loom");
+  const box = canvas.getBoundingClientRect();
+  const hand = await (await fetch(`${zeroKnot.session.path}/hand/${zeroKnot.session.hand}`)).json();
+  const view = model.wholeView(hand, 16, canvas.clientWidth - 32);
+  const height = canvas.clientHeight;
+  const tall = Math.max(60, (height - 44) * 0.32);
+  const [second, beat] = which === "zero" ? hand.knots[0] : hand.knots.at(-1);
+  const x = rail === "recorded" ? model.xOfSecond(view, second) : model.xOfBeat(view, beat);
+  const y = rail === "recorded" ? 20 + tall : height - 22 - tall;
+  return [box.left + x, box.top + y, (canvas.clientWidth - 32) / (view.to - view.from),
+    (canvas.clientWidth - 32) / (view.toBeat - view.fromBeat)];
+}"""
+
+
+class FitTest(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        self.server.bring(wav_bytes(rendered("drums_103"), 16), "drums_103.wav")
+        self.server.settle()
+        sha = next(r["sha"] for r in self.server.get("/api/shelf") if r["name"] == "drums_103")
+        self.intent(kind="place", hand=sha, beat=0)
+        self.intent(kind="state_reading", hand=sha, bars=2)
+        self.strand = self.state()["strands"][0]["id"]
+        self.open(f"fit/{self.strand}")
+        self.wait(lambda: self.page.evaluate("() => zeroKnot.session.hand") == self.strand)
+        self.page.locator(".working").wait_for(state="hidden")
+
+    def drag(self, which, rail, seconds=0.0, beats=0.0, free=True):
+        """Drag a knot by a distance on its own rail."""
+        x, y, per_second, per_beat = self.page.evaluate(KNOT, [which, rail])
+        to = x + seconds * per_second + beats * per_beat
+        mouse, keyboard = self.page.mouse, self.page.keyboard
+        mouse.move(x, y)
+        mouse.down()
+        if free:
+            keyboard.down("Alt")
+        mouse.move((x + to) / 2, y, steps=3)
+        mouse.move(to, y, steps=3)
+        mouse.up()
+        if free:
+            keyboard.up("Alt")
+
+    def strand_now(self):
+        return self.state()["strands"][0]
+
+    def test_knots_drag_on_both_rails_and_each_is_one_step(self):
+        beat = 60 / 103
+        self.drag("zero", "recorded", seconds=0.4)
+        self.wait(lambda: abs(self.strand_now()["zero_s"] - 0.4) < 0.02)
+        self.assertEqual(self.state()["undo"], "correct downbeat")
+        self.undo()
+        self.drag("end", "recorded", seconds=-0.5)
+        self.wait(lambda: abs(self.strand_now()["end_s"] - (8 * beat - 0.5)) < 0.02)
+        self.assertEqual(self.strand_now()["span"], 8)
+        self.undo()
+        # On the fitted rail: the end knot is the span, snapped to the grid.
+        self.drag("end", "fitted", beats=-1.8, free=False)
+        self.wait(lambda: self.strand_now()["span"] == 6)
+        self.undo()
+        # The zero knot moves the grid under the recording.
+        self.drag("zero", "fitted", beats=1.1, free=False)
+        self.wait(lambda: abs(self.strand_now()["zero_s"] + beat) < 0.01)
+
+    def undo(self):
+        self.page.keyboard.press("Control+z")
+        self.wait(lambda: self.strand_now()["span"] == 8 and self.strand_now()["zero_s"] == 0)
+        self.page.wait_for_timeout(150)
+        self.page.locator(".working").wait_for(state="hidden")
+
+    def test_escape_lets_a_drag_go(self):
+        x, y, *_ = self.page.evaluate(KNOT, ["end", "recorded"])
+        self.page.locator("#loom").focus()
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x - 90, y, steps=3)
+        self.page.keyboard.press("Escape")
+        self.page.mouse.up()
+        self.page.wait_for_timeout(200)
+        self.assertEqual(self.strand_now()["span"], 8)
+        self.assertEqual(self.state()["undo"], "correct bars")
+
+    def test_span_shift_method_level_and_lead(self):
+        page = self.page
+        page.get_by_role("button", name="double").click()
+        self.wait(lambda: self.strand_now()["span"] == 16)
+        field = page.get_by_label("Bars it is laid on")
+        field.fill("3")
+        field.press("Enter")
+        self.wait(lambda: self.strand_now()["span"] == 12)
+        shift = page.get_by_label("Shift, typed")
+        shift.fill("-1,5")
+        shift.press("Enter")
+        self.wait(lambda: self.strand_now()["semitones"] == -1.5)
+        page.get_by_role("slider", name="Strand level").press("ArrowLeft")
+        self.wait(lambda: self.strand_now()["gain_db"] == -0.5)
+        page.get_by_label("Spool").check()
+        self.wait(lambda: self.strand_now()["method"] == "spool")
+        page.get_by_label("keep what sounds before the one").click()
+        self.wait(lambda: self.strand_now()["lead"] is False)
+
+    def test_bad_numbers_get_a_sentence_and_change_nothing(self):
+        page = self.page
+        revision = self.state()["revision"]
+        for label, text in (("Bars", "many"), ("Bars", "1.5"), ("Tempo", "fast")):
+            field = page.locator(".side").get_by_label(label, exact=True)
+            field.fill(text)
+            field.press("Enter")
+            page.locator(".notice.error").filter(has_text=text).first.wait_for()
+        self.assertEqual(self.state()["revision"], revision)
+        self.assertEqual(page.locator("#bars").input_value(), "2")
+
+
+class TransportTest(BrowserTest):
+    def test_click_is_on_the_pulses_to_the_frame(self):
+        self.open()
+        self.page.locator("#strip").focus()
+        self.page.evaluate("""() => {
+          const engine = zeroKnot.session.engine();
+          engine.clicked = [];
+          const at = engine.click.at.bind(engine.click);
+          engine.click.at = (time, isOne) => {
+            engine.clicked.push([time, isOne]);
+            at(time, isOne);
+          };
+        }""")
+        self.page.keyboard.press("c")
+        self.page.keyboard.press("Space")
+        self.wait(lambda: self.beat() > 5)
+        clicked, run, rate = self.engine("[e.clicked, e.song.runs[0], e.rate]")
+        frames = [round(time * rate) - run["context"] + run["song"] for time, _ in clicked]
+        # 120 BPM at 44.1 kHz: a pulse is 22 050 frames; the one is every fourth.
+        self.assertEqual(frames, [22_050 * i for i in range(len(frames))])
+        self.assertEqual([one for _, one in clicked][:6], [True, False, False, False, True, False])
+
+    def test_the_transport_never_stops_while_navigating_and_cycles(self):
+        self.open("arrange")
+        page = self.page
+        box = page.locator("#strip").bounding_box()
+        per_bar = (box["width"] - 24) / 16
+        page.mouse.move(box["x"] + 12 + 2.2 * per_bar, box["y"] + 40)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 12 + 2.8 * per_bar, box["y"] + 40, steps=4)
+        page.mouse.up()
+        page.get_by_role("button", name="Cycle bar 3").wait_for()
+        page.keyboard.press("Space")
+        self.wait(lambda: 8 < self.beat() < 12)
+        for view in ("Shelf", "Fit", "Arrange"):
+            page.locator("nav.rail").get_by_role("link", name=view).click()
+            page.wait_for_timeout(900)
+            self.assertTrue(self.engine("e.song.isPlaying"))
+            self.assertTrue(8 <= self.beat() < 12.01, self.beat())
+
+    def test_tap_tempo(self):
+        self.open()
+        self.page.locator("#strip").focus()
+        for _ in range(6):
+            self.page.keyboard.press("t")
+            self.page.wait_for_timeout(500)
+        self.wait(lambda: self.state()["undo"] is not None)
+        self.assertAlmostEqual(self.state()["bpm"], 116, delta=8)
+
+
+class ShelfTest(BrowserTest):
+    def test_search_refusals_drag_onto_a_bar_and_put_back(self):
+        self.server.bring(wav_bytes(rendered("bass_97"), 16), "set one/bass <b>97</b>.wav")
+        self.server.bring(b"no sound at all", "set one/letter.wav")
+        self.server.settle()
+        self.open()
+        page = self.page
+        page.locator(".troubles").filter(
+            has_text="letter.wav: this is not an audio file"
+        ).wait_for()
+        rows = page.get_by_role("option")
+        page.get_by_label("Search the shelf").fill("no such words")
+        page.get_by_text("No loop has these words").wait_for()
+        page.get_by_label("Search the shelf").fill("b>")
+        self.wait(lambda: rows.count() == 1)
+        box, strip = rows.first.bounding_box(), page.locator("#strip").bounding_box()
+        page.mouse.move(box["x"] + 100, box["y"] + 20)
+        page.mouse.down()
+        per_bar = (strip["width"] - 24) / 16
+        page.mouse.move(strip["x"] + 12 + 4.5 * per_bar, strip["y"] + 30, steps=6)
+        page.locator(".ghost.lands").filter(has_text="bar 5").wait_for()
+        page.mouse.up()
+        self.wait(lambda: [c["beat"] for c in self.state()["clips"]] == [16])
+        rows.first.click()
+        page.locator(".heads").click()
+        page.keyboard.press("Delete")
+        self.wait(lambda: rows.count() == 0)
+        page.get_by_role("button", name="Put back").click()
+        self.wait(lambda: rows.count() == 1)
