@@ -1,0 +1,103 @@
+from tests.browser.harness import BrowserTest
+from zeroknot.core.warp.knot import Knot
+from zeroknot.core.warp.warp_map import WarpMap
+
+KNOTS = [[0.4, 0.0], [1.7, 3.0], [3.1, 8.0]]
+WARP = WarpMap(tuple(Knot(*k) for k in KNOTS))
+
+
+class LoomTest(BrowserTest):
+    """The loom's sums against the core's warp map."""
+
+    def setUp(self):
+        super().setUp()
+        self.open()
+
+    def model(self, expression):
+        return self.page.evaluate(
+            f"""async (knots) => {{
+              const m = await import("/static/js/loom/model.js");
+              const view = {{from: 0, to: 4, fromBeat: -2, toBeat: 10, left: 10, width: 400}};
+              return {expression};
+            }}""",
+            KNOTS,
+        )
+
+    def test_warp_is_the_cores(self):
+        seconds = [-0.5, 0.4, 1.0, 1.7, 2.9, 3.1, 5.0]
+        beats = self.model(f"{seconds}.map((s) => m.beatOfSecond(knots, s))")
+        for second, beat in zip(seconds, beats, strict=True):
+            self.assertAlmostEqual(beat, WARP.beat_of_second(second), places=9)
+            back = self.model(f"m.secondOfBeat(knots, {beat!r})")
+            self.assertAlmostEqual(back, second, places=9)
+
+    def test_places_on_the_rails(self):
+        self.assertEqual(self.model("[m.xOfSecond(view, 1), m.secondAt(view, 110)]"), [110, 1])
+        self.assertEqual(self.model("[m.xOfBeat(view, 1), m.beatAt(view, 110)]"), [110, 1])
+
+    def test_zoom_keeps_what_is_under_the_pointer(self):
+        at, width, beat = self.model(
+            "(() => {const z = m.zoomed(view, 110, 4, view);"
+            "return [m.secondAt(z, 110), z.to - z.from, m.beatAt(z, 110)];})()"
+        )
+        self.assertAlmostEqual(at, 1.0)
+        self.assertAlmostEqual(width, 1.0)
+        self.assertAlmostEqual(beat, 1.0)
+        # Never wider than the whole, never closer than half a millisecond.
+        self.assertEqual(self.model("m.zoomed(view, 110, 0.1, view).to"), 4)
+        closest = self.model(
+            "(() => {const z = m.zoomed(view, 110, 1e9, view); return z.to - z.from})()"
+        )
+        self.assertAlmostEqual(closest, 0.0005)
+
+    def test_snapping(self):
+        attacks = "[[0.4, 1], [1.02, 0.5], [3, 1]]"
+        self.assertEqual(self.model(f"m.snappedToAttack({attacks}, view, 1.0, 9)"), 1.02)
+        self.assertEqual(self.model(f"m.snappedToAttack({attacks}, view, 2.0, 9)"), 2.0)
+        self.assertEqual(self.model("m.snappedToGrid(5.6, 1.5)"), 6)
+
+    def test_drags_preview_what_the_studio_makes(self):
+        self.assertEqual(self.model('m.dragged(knots, "end", "fitted", 4)')[-1], [3.1, 4.0])
+        laid = WARP.with_span(4)
+        got = self.model('m.dragged(knots, "end", "fitted", 4)')
+        for (second, beat), knot in zip(got, laid.knots, strict=True):
+            self.assertAlmostEqual(beat, knot.beat)
+            self.assertEqual(second, knot.second)
+        moved = self.model('m.dragged(knots, "zero", "fitted", 1)')
+        self.assertAlmostEqual(moved[0][0], WARP.second_of_beat(-1))
+        self.assertAlmostEqual(moved[-1][0], WARP.second_of_beat(7))
+        # A knot does not pass the other.
+        self.assertLess(self.model('m.dragged(knots, "zero", "recorded", 9)')[0][0], 3.1)
+
+    def test_patterns_of_hearing(self):
+        got = self.page.evaluate(
+            """async () => {
+              const {patternOf} = await import("/static/js/engine/hand.js");
+              const sheet = {rate: 1000, digest: "d", source: "s", channels: 2, source_frames: 4000,
+                frames: 2700, lead: 300, body: 2000, span: 8, knots: [[0.5, 0], [3, 2000]],
+                zero_s: 0.5, end_s: 3};
+              const gains = {recorded: 0.5, fitted: 1};
+              return ["recorded", "fitted", "seam"].map((w) => patternOf(sheet, w, gains));
+            }"""
+        )
+        recorded, fitted, seam = got
+        self.assertEqual(recorded["period"], 2500)
+        self.assertEqual(
+            (recorded["events"][0]["start"], recorded["events"][0]["gain"]), (500, 0.5)
+        )
+        self.assertEqual((fitted["period"], fitted["events"][0]["frames"]), (2000, 2400))
+        # A beat is 250 frames: the last one with its tail, then the first.
+        self.assertEqual(seam["period"], 500)
+        self.assertEqual(
+            [(e["at"], e["start"], e["frames"]) for e in seam["events"]],
+            [(0, 2050, 500), (250, 300, 250)],
+        )
+
+    def test_numbers_as_typed(self):
+        got = self.page.evaluate(
+            """async () => {
+              const {typedNumber} = await import("/static/js/format.js");
+              return ["-1.5", "+3 st", "92,5", "1/16", "−2 dB", "x", ""].map(typedNumber);
+            }"""
+        )
+        self.assertEqual(got, [-1.5, 3, 92.5, 0.0625, -2, None, None])

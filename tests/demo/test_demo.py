@@ -1,0 +1,58 @@
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+
+from zeroknot.core.mixing.mix import mix
+from zeroknot.core.render.plan import RenderPlan
+from zeroknot.demo import build
+from zeroknot.demo.loops import LOOPS, sound_of
+from zeroknot.settings import Settings
+from zeroknot.studio import workers
+from zeroknot.studio.executors import Executors
+from zeroknot.studio.studio import Studio
+
+
+class DemoTest(unittest.TestCase):
+    def test_loops_are_the_same_every_time_and_as_long_as_they_claim(self):
+        beats = {"Foghorn": (16, 104), "Lamp-room": (16, 92.5), "Rope-walk": (4, 126)}
+        for loop in LOOPS:
+            sound = sound_of(loop)
+            with self.subTest(loop.file):
+                np.testing.assert_array_equal(sound.samples, sound_of(loop).samples)
+                self.assertAlmostEqual(sound.peak(), 10 ** (-3 / 20), places=3)
+                self.assertLess(abs(float(sound.samples.mean())), 0.01)
+                for words, (count, bpm) in beats.items():
+                    if loop.file.startswith(words):
+                        self.assertEqual(sound.frames, round(count * 60 / bpm * sound.rate))
+
+    def test_pressing_play_makes_music(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        settings = Settings(data=Path(folder.name))
+        build.build(settings)
+        studio = Studio(settings, Executors.inline())
+        self.addCleanup(studio.close)
+        entry = studio.projects.list()[0]
+        tree = studio.projects.state(entry.id).project
+        self.assertEqual((tree.name, tree.key, tree.last_bar), ("Lantern Tide", "D minor", 32))
+        self.assertEqual(len(tree.tracks), 6)
+        sheet = studio.sheet(tree)
+        renders: dict[str, np.ndarray] = {}
+
+        def read(digest, first, count):
+            plan: RenderPlan = studio.renders.plan(digest)
+            if digest not in renders:
+                renders[digest] = workers.render_whole(settings.data, plan)
+            return renders[digest][:, first : first + count]
+
+        bar = tree.tempo_map.frame_of_beat(4, tree.rate)
+        levels = []
+        for i in range(16):
+            part = mix(sheet, read, i * bar, bar)
+            self.assertLess(np.abs(part).max(), 1.0)
+            levels.append(float(np.sqrt(np.mean(part**2))))
+        # Every bar sounds, and it grows: keys and drums alone at first, everybody by bar 13.
+        self.assertGreater(min(levels), 0.02)
+        self.assertGreater(levels[13], levels[0])

@@ -1,0 +1,64 @@
+import shutil
+
+import numpy as np
+
+from tests.studio.helper import StudioTest
+from zeroknot.core.errors import NotFoundError
+from zeroknot.core.render.plan import BLOCK_FRAMES
+from zeroknot.studio.intents import Place, SetSteadyTempo
+
+
+class RendersTest(StudioTest):
+    def setUp(self):
+        super().setUp()
+        self.sha = self.loop().sha
+        self.project = self.studio.projects.create("R")
+        self.submit(self.project, SetSteadyTempo(bpm=99))
+        state = self.submit(self.project, Place(hand=self.sha, beat=0, passes=2))
+        self.digest = self.studio.sheet(state.project).events[0].digest
+        self.plan = self.studio.renders.plan(self.digest)
+
+    def block(self, index):
+        return self.studio.renders.block(self.digest, index).read_bytes()
+
+    def test_blocks_are_full_but_the_last(self):
+        sizes = [len(self.block(i)) // 8 for i in range(self.plan.blocks)]
+        self.assertEqual(sizes[:-1], [BLOCK_FRAMES] * (self.plan.blocks - 1))
+        self.assertEqual(sum(sizes), self.plan.frames)
+
+    def test_the_cache_may_be_deleted_at_any_time(self):
+        before = [self.block(i) for i in range(self.plan.blocks)]
+        shutil.rmtree(self.folder / "cache")
+        self.assertEqual([self.block(i) for i in range(self.plan.blocks)], before)
+        self.assertTrue(self.studio.renders.source_peaks(self.sha, 512))
+
+    def test_what_is_not_there_is_said(self):
+        for name, make in {
+            "unknown digest": lambda: self.studio.renders.block("0" * 64, 0),
+            "past the end": lambda: self.studio.renders.block(self.digest, self.plan.blocks),
+        }.items():
+            with self.subTest(name), self.assertRaises(NotFoundError):
+                make()
+
+    def test_loudness_of_both_ways_is_alike(self):
+        recorded, fitted = self.studio.renders.loudness(self.digest)
+        self.assertAlmostEqual(recorded, fitted, delta=1.0)
+
+    def test_source_blocks_at_the_projects_rate(self):
+        channels, frames = self.studio.renders.source_shape(self.sha, 48_000)
+        whole = b"".join(
+            self.studio.renders.source_block(self.sha, 48_000, i)
+            for i in range(-(-frames // BLOCK_FRAMES))
+        )
+        self.assertEqual(len(whole), 4 * channels * frames)
+        self.assertTrue(np.isfinite(np.frombuffer(whole, "<f4")).all())
+
+    def test_the_hand_repeats_over_the_whole_song(self):
+        tree = self.studio.projects.state(self.project).project
+        sheet = self.studio.play_sheet(tree, self.sha)
+        spans = [e["at"] for e in sheet["hand_events"]]
+        self.assertEqual(
+            spans, [tree.tempo_map.frame_of_beat(8 * i, tree.rate) for i in range(len(spans))]
+        )
+        self.assertGreaterEqual(spans[-1], sheet["pulses"][-1][1] - 2 * spans[1])
+        self.assertEqual({e["strand"] for e in sheet["hand_events"]}, {tree.strands[0].id})
