@@ -45,12 +45,14 @@ class RendersTest(StudioTest):
         self.assertAlmostEqual(recorded, fitted, delta=1.0)
 
     def test_source_blocks_at_the_projects_rate(self):
-        channels, frames = self.studio.renders.source_shape(self.sha, 48_000)
+        tree = self.studio.projects.state(self.project).project.changed(rate=48_000)
+        sheet = self.studio.hand_sheet(tree, self.sha, 0.0)
+        channels, frames = sheet["channels"], sheet["source_frames"]
         whole = b"".join(
             self.studio.renders.source_block(self.sha, 48_000, i)
             for i in range(-(-frames // BLOCK_FRAMES))
         )
-        self.assertEqual(len(whole), 4 * channels * frames)
+        self.assertLessEqual(abs(len(whole) // (4 * channels) - frames), 1)
         self.assertTrue(np.isfinite(np.frombuffer(whole, "<f4")).all())
 
     def test_the_hand_repeats_over_the_whole_song(self):

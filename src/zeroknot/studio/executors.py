@@ -14,6 +14,8 @@ from typing import Any, TypeVar
 R = TypeVar("R")
 
 LOW_PRIORITY = 10
+BELOW_SOUND = 10
+THREADS_VARIABLE = "ZEROKNOT_RENDER_THREADS"  # how many pieces a worker renders at once
 
 
 def run_task(name: str, *args: Any) -> Any:
@@ -23,9 +25,10 @@ def run_task(name: str, *args: Any) -> Any:
     return getattr(workers, name)(*args)
 
 
-def start_quietly(niceness: int) -> None:
+def start_quietly(niceness: int, threads: int) -> None:
     """In a new worker: others' work goes first where niceness is above 0; no server, no worker."""
     os.nice(niceness)
+    os.environ[THREADS_VARIABLE] = str(threads)
     threading.Thread(target=_end_with_parent, daemon=True).start()
     for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
         os.environ.setdefault(name, "1")
@@ -39,15 +42,20 @@ def _end_with_parent() -> None:
 
 
 class Executors:
-    """rendering: somebody waits. listening: in the background."""
+    """rendering: somebody waits for sound; looking: for a picture or measure; listening: nobody."""
 
-    def __init__(self, rendering: Executor, listening: Executor):
+    def __init__(self, rendering: Executor, looking: Executor, listening: Executor):
         self._rendering = rendering
+        self._looking = looking
         self._listening = listening
 
     def render(self, task: str, *args: Any) -> "Future[Any]":
         """Run a task of `studio.workers` that somebody waits for."""
         return self._rendering.submit(run_task, task, *args)
+
+    def look(self, task: str, *args: Any) -> "Future[Any]":
+        """Run a task of `studio.workers` that must not hold up the sound."""
+        return self._looking.submit(run_task, task, *args)
 
     def listen(self, task: str, *args: Any) -> "Future[Any]":
         """Run a task of `studio.workers` in the background."""
@@ -57,25 +65,29 @@ class Executors:
     def processes(cls, listeners: int) -> "Executors":
         context = multiprocessing.get_context("spawn")
         rendering = ProcessPoolExecutor(
-            1, mp_context=context, initializer=start_quietly, initargs=(0,)
+            1, mp_context=context, initializer=start_quietly, initargs=(0, 2)
+        )
+        looking = ProcessPoolExecutor(
+            1, mp_context=context, initializer=start_quietly, initargs=(BELOW_SOUND, 1)
         )
         listening = ProcessPoolExecutor(
             listeners, mp_context=context, initializer=start_quietly,
-            initargs=(LOW_PRIORITY,),
+            initargs=(LOW_PRIORITY, 1),
         )  # fmt: skip
-        return cls(rendering, listening)
+        return cls(rendering, looking, listening)
 
     @classmethod
     def inline(cls) -> "Executors":
         """Everything at once, in the caller's thread: for commands and tests."""
-        return cls(InlineExecutor(), InlineExecutor())
+        return cls(InlineExecutor(), InlineExecutor(), InlineExecutor())
 
     def warm_up(self) -> None:
         """Pay the first call's cost in the background."""
         self.render("warm_up")
+        self.look("warm_up")
 
     def close(self) -> None:
-        for executor in (self._rendering, self._listening):
+        for executor in (self._rendering, self._looking, self._listening):
             executor.shutdown(wait=False, cancel_futures=True)
 
 

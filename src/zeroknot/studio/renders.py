@@ -59,20 +59,17 @@ class Renders:
         """Peaks of a recording at its own rate; made anew where the cache was emptied."""
         place = peaks_path(self._folder, sha, frames_per_bin)
         if not place.exists():
-            self._executors.render("write_source_peaks", self._folder, sha).result()
+            self._executors.look("write_source_peaks", self._folder, sha).result()
         return place.read_bytes()
 
     def peaks(self, digest: str, frames_per_bin: int) -> bytes:
         plan = self.plan(digest)
-        return self._executors.render("render_peaks", self._folder, plan, frames_per_bin).result()
+        return self._executors.look("render_peaks", self._folder, plan, frames_per_bin).result()
 
     def loudness(self, digest: str) -> tuple[float, float]:
         """Loudness of the body as recorded and as fitted."""
         plan = self.plan(digest)
-        return self._executors.render("body_loudness", self._folder, plan).result()
+        return self._executors.look("body_loudness", self._folder, plan).result()
 
     def source_block(self, sha: str, rate: int, index: int) -> bytes:
         return self._executors.render("source_block", self._folder, sha, rate, index).result()
-
-    def source_shape(self, sha: str, rate: int) -> tuple[int, int]:
-        return self._executors.render("source_shape", self._folder, sha, rate).result()

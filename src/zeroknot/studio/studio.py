@@ -1,5 +1,6 @@
 """The one place where stores, workers and use-cases are wired together."""
 
+import math
 from dataclasses import asdict
 from typing import Any
 
@@ -101,13 +102,13 @@ class Studio:
         hand = self.hand(project, hand_name)
         plan = plan_at(project, hand.strand, hand.loop, beat)
         self.renders.know({plan.digest: plan})
-        channels, frames = self.renders.source_shape(hand.loop.sha, project.rate)
+        frames = math.floor(hand.loop.frames * project.rate / hand.loop.rate)
         warp = hand.strand.warp
         return {
             "rate": project.rate,
             "digest": plan.digest,
             "source": hand.loop.sha,
-            "channels": channels,
+            "channels": hand.loop.channels,
             "source_frames": frames,
             "frames": plan.frames,
             "lead": plan.lead_frames,

@@ -23,6 +23,7 @@ from zeroknot.core.overview import PEAK_BINS, peaks
 from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan, plan_ratio
 from zeroknot.core.render.run import Rendering
 from zeroknot.store.audio_store import AudioStore, block_path, peaks_path, sha256_of, write_whole
+from zeroknot.studio.executors import THREADS_VARIABLE
 from zeroknot.studio.listened import Listened
 
 
@@ -38,6 +39,7 @@ def warm_up() -> None:
                 semitones=shift, method=method,
             )  # fmt: skip
             Rendering(sound, attacks, plan).whole()
+    loudness(np.tile(noise, 3), 44_100)
 
 
 def listen_to(folder: Path, file: Path, names: tuple[str, ...]) -> Listened:
@@ -78,12 +80,6 @@ def source_block(folder: Path, sha: str, rate: int, index: int) -> bytes:
     return np.ascontiguousarray(
         sound.samples[:, index * BLOCK_FRAMES : (index + 1) * BLOCK_FRAMES]
     ).tobytes()
-
-
-def source_shape(folder: Path, sha: str, rate: int) -> tuple[int, int]:
-    """Channels and frames of a recording at a rate."""
-    sound = _source(folder, sha, rate)
-    return sound.channels, sound.frames
 
 
 def render_block(folder: Path, plan: RenderPlan, index: int) -> None:
@@ -166,4 +162,6 @@ def _source(folder: Path, sha: str, rate: int) -> Audio:
 
 @lru_cache(maxsize=6)
 def _rendering(folder: Path, plan: RenderPlan) -> Rendering:
-    return Rendering(_source(folder, plan.source, plan.rate), _attacks(folder, plan.source), plan)
+    threads = int(os.environ.get(THREADS_VARIABLE, "2"))
+    sound = _source(folder, plan.source, plan.rate)
+    return Rendering(sound, _attacks(folder, plan.source), plan, threads)

@@ -15,6 +15,8 @@ import { bringIn, shelf } from "./views/shelf.js";
 import { startStrip } from "./views/strip.js";
 import { cycleOf, setCycle, transport } from "./views/transport.js";
 
+const MATCH_AFTER_MS = 600;
+
 /** What views share beside the session. */
 export class App {
   /** @param {Session} session */
@@ -83,6 +85,9 @@ export class App {
   /** Bring both ways to one loudness: the recording follows the fitted one. @param {import("./types.js").HandSheet} sheet @param {import("./engine/hand.js").Way} way @param {number} turn */
   async match(sheet, way, turn) {
     if (this.matched.has(sheet.digest)) return;
+    // Measuring renders the whole pass: not while the first blocks are on their way.
+    await new Promise((done) => setTimeout(done, MATCH_AFTER_MS));
+    if (turn !== this.turn) return;
     const { recorded, fitted } = await getJson(`/api/renders/${sheet.digest}/loudness/body`);
     const gain = recorded > -90 && fitted > -90 ? 10 ** ((fitted - recorded) / 20) : 1;
     const gains = { recorded: Math.max(0.1, Math.min(4, gain)), fitted: 1 };
