@@ -246,6 +246,22 @@ class FitTest(StudioTest):
         state = self.submit(self.project, SetMetre(metre="6/8"))
         self.assertEqual(state.project.metre_map.beat_of_bar(2), 3)
 
+    def test_what_cannot_be_read_is_laid_on_whole_bars_or_left_as_it_is(self):
+        # At 120 a bar lasts 2 s, a beat 0.5 s.
+        for seconds, beats, end in (
+            (1 / RATE, 1, 0.5),
+            (0.7, 2, 1.0),
+            (2.2, 4, 2.2),
+            (7.9, 16, 7.9),
+        ):
+            with self.subTest(seconds):
+                silence = audio(np.zeros(round(seconds * RATE)))
+                item = self.bring(wav_bytes(silence, 16), f"silence {seconds}.wav")
+                tree = self.studio.projects.state(self.project).project
+                warp = self.studio.hand(tree, item.sha).strand.warp
+                self.assertEqual(warp.span, beats)
+                self.assertAlmostEqual(warp.end.second, end, places=3)
+
     def test_refusals_lose_nothing(self):
         revision = self.studio.projects.state(self.project).revision
         for name, intent in {

@@ -3,6 +3,7 @@
 Taking a loop in hand makes a strand only when it is first changed or placed.
 """
 
+import math
 import uuid
 from dataclasses import dataclass
 
@@ -52,9 +53,7 @@ def fresh_strand(project: Project, loop: Loop) -> Strand:
     if reading:
         warp = WarpMap.between(reading.downbeat_s, reading.end_s, beats_of(reading, metre))
     else:
-        bar = metre.beats_per_bar
-        bars = max(1, round(loop.seconds * project.tempo_map.bpm_at(0.0) / 60.0 / bar))
-        warp = WarpMap.between(0.0, loop.seconds, bars * bar)
+        warp = _unread(loop.seconds, metre.beats_per_bar, project.tempo_map.bpm_at(0.0))
     return Strand(
         id=new_id(),
         name=loop.name,
@@ -63,6 +62,15 @@ def fresh_strand(project: Project, loop: Loop) -> Strand:
         knots=warp.knots,
         yarn=len(project.strands) % YARNS,
     )
+
+
+def _unread(seconds: float, beats_per_bar: float, bpm: float) -> WarpMap:
+    """A recording nobody can read: on whole bars; one under a bar as it is, on whole beats."""
+    bars = round(seconds * bpm / 60.0 / beats_per_bar)
+    if bars >= 1:
+        return WarpMap.between(0.0, seconds, bars * beats_per_bar)
+    beats = max(1, math.ceil(seconds * bpm / 60.0))
+    return WarpMap.between(0.0, beats * 60.0 / bpm, beats)
 
 
 def beats_of(reading: Reading, metre: Metre) -> float:
