@@ -1,0 +1,87 @@
+from tests.browser.harness import BrowserTest
+from tests.sounds import rendered
+from zeroknot.core.formats.riff import wav_bytes
+
+
+class ArrangeTest(BrowserTest):
+    """Clips and tracks by hand; one pass is eight beats, a beat twelve pixels."""
+
+    def setUp(self):
+        super().setUp()
+        self.server.bring(wav_bytes(rendered("drums_103"), 16), "drums_103.wav")
+        self.server.settle()
+        sha = next(r["sha"] for r in self.server.get("/api/shelf") if r["name"] == "drums_103")
+        self.intent(kind="place", hand=sha, beat=0)
+        self.intent(kind="new_track", name="Second")
+        self.open("arrange")
+        self.clip = self.page.locator(".clip").first
+        self.clip.wait_for()
+        self.wait(lambda: self.clip.bounding_box()["width"] > 80)
+
+    def drag(self, from_x, by_x, by_y=0.0, key=None):
+        box, mouse = self.clip.bounding_box(), self.page.mouse
+        x, y = box["x"] + from_x * box["width"], box["y"] + box["height"] / 2
+        if key:
+            self.page.keyboard.down(key)
+        mouse.move(x, y)
+        mouse.down()
+        mouse.move(x + by_x / 2, y + by_y / 2, steps=3)
+        mouse.move(x + by_x, y + by_y, steps=3)
+        mouse.up()
+        if key:
+            self.page.keyboard.up(key)
+
+    def clips(self):
+        return sorted((c["beat"], c["beats"]) for c in self.state()["clips"])
+
+    def test_move_snaps_to_the_grid_and_goes_to_another_track(self):
+        self.drag(0.4, 4 * 12 + 3, by_y=66)
+        self.wait(lambda: self.clips() == [(4, 8)])
+        state = self.state()
+        self.assertEqual(state["clips"][0]["track"], state["tracks"][1]["id"])
+        self.page.get_by_role("button", name="Undo").click()
+        self.wait(lambda: self.clips() == [(0, 8)])
+
+    def test_right_edge_repeats_and_trims(self):
+        self.drag(0.985, 8 * 12)
+        self.wait(lambda: self.clips() == [(0, 16)])
+        self.assertEqual(self.state()["clips"][0]["passes"], 2)
+        self.page.wait_for_timeout(200)
+        self.drag(0.99, -5 * 12)
+        self.wait(lambda: self.clips() == [(0, 11)])
+        self.assertFalse(self.state()["clips"][0]["is_whole"])
+
+    def test_ctrl_copies(self):
+        self.drag(0.4, 16 * 12, key="Control")
+        self.wait(lambda: self.clips() == [(0, 8), (16, 8)])
+
+    def test_keys_nudge_mute_and_remove(self):
+        self.clip.focus()
+        self.page.keyboard.press("ArrowRight")
+        self.wait(lambda: self.clips() == [(1, 8)])
+        self.page.locator(".clip").first.focus()
+        self.page.keyboard.press("m")
+        self.wait(lambda: self.state()["clips"][0]["muted"])
+        self.page.keyboard.press("Delete")
+        self.wait(lambda: self.clips() == [])
+
+    def test_levels_mutes_and_meters(self):
+        page = self.page
+        page.keyboard.press("Space")
+        self.wait(lambda: self.beat() > 1)
+        self.wait(lambda: self.engine("Math.max(...e.mixer.masterMeter.read(0).peaks)") > 0.01)
+        page.get_by_role("button", name="Mute drums_103").click()
+        self.wait(lambda: self.state()["tracks"][0]["muted"])
+        self.wait(lambda: self.engine("Math.max(...e.mixer.masterMeter.read(0).peaks)") < 1e-4)
+        self.assertTrue(self.engine("e.song.isPlaying"))
+        page.get_by_role("button", name="Mute drums_103").click()
+        self.wait(lambda: self.engine("Math.max(...e.mixer.masterMeter.read(0).peaks)") > 0.01)
+        level = page.get_by_label("Track level, typed")
+        level.fill("-18")
+        level.press("Enter")
+        self.wait(lambda: self.state()["tracks"][0]["level_db"] == -18)
+        gain = "e.mixer.tracks.get(s.state.tracks[0].id).gain.gain.value"
+        self.wait(lambda: abs(self.engine(gain) - 10 ** (-18 / 20)) < 1e-3)
+        master = page.get_by_role("slider", name="Master level")
+        master.press("Shift+ArrowLeft")
+        self.wait(lambda: self.state()["master_db"] == -5)

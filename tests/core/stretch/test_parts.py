@@ -1,0 +1,117 @@
+import unittest
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zeroknot.core.stretch import sinc, weave
+from zeroknot.core.stretch.part import LONGEST_PIECE_SECONDS, SHORTEST_PIECE_SECONDS, Part
+from zeroknot.core.stretch.source_view import SourceView
+from zeroknot.core.warp.time_map import TimeMap
+
+RATE = 1000
+SAMPLES = np.arange(1, 11, dtype=np.float32)[None]  # 1 … 10
+
+
+class SourceViewTest(unittest.TestCase):
+    def test_a_cut_is_silent_outside(self):
+        view = SourceView(SAMPLES, 2, 6, False)
+        np.testing.assert_array_equal(view.read(0, 8)[0], [0, 0, 3, 4, 5, 6, 0, 0])
+
+    def test_a_circle_goes_round(self):
+        view = SourceView(SAMPLES, 2, 5, True)
+        np.testing.assert_array_equal(view.read(0, 9)[0], [4, 5, 3, 4, 5, 3, 4, 5, 3])
+
+    def test_a_circle_may_reach_outside_the_recording(self):
+        view = SourceView(SAMPLES, -2, 2, True)
+        np.testing.assert_array_equal(view.read(-2, 8)[0], [0, 0, 1, 2, 0, 0, 1, 2])
+
+    @given(st.integers(-5, 12), st.integers(1, 12), st.booleans(), st.integers(-30, 30))
+    def test_any_range_is_made_of_single_frames(self, start, length, is_circle, first):
+        view = SourceView(SAMPLES, start, start + length, is_circle)
+        whole = view.read(first, 25)
+        for i in range(25):
+            self.assertEqual(whole[0, i], view.read(first + i, 1)[0, 0])
+
+
+class AnchorsTest(unittest.TestCase):
+    def anchors(self, seconds, attacks=(), strengths=None, ratio=1.0):
+        end = round(seconds * ratio * RATE)
+        part = Part(
+            view=SourceView(np.zeros((1, round(seconds * RATE)), np.float32), 0, end, True),
+            rate=RATE,
+            time_map=TimeMap.of_points(((0.0, 0), (seconds, end))),
+            start=0,
+            end=end,
+            attacks=np.asarray(attacks, float),
+            strengths=np.ones(len(attacks)) if strengths is None else np.asarray(strengths, float),
+        )
+        sources, outputs = part.anchors()
+        np.testing.assert_allclose(sources * ratio, outputs, rtol=1e-3, atol=1.0)
+        return (outputs / RATE).tolist()
+
+    def test_a_short_part_is_one_piece(self):
+        self.assertEqual(self.anchors(1.5, [0.5, 1.0]), [0, 1.5])
+
+    def test_without_attacks_four_seconds_at_most(self):
+        found = self.anchors(30.0)
+        self.assertEqual((found[0], found[-1]), (0, 30))
+        self.assertLessEqual(max(np.diff(found)), LONGEST_PIECE_SECONDS)
+
+    def test_strong_attacks_are_chosen_and_not_too_near(self):
+        found = self.anchors(4.0, [0.5, 1.2, 1.3, 2.4, 3.8], [1, 0.2, 1, 0.9, 1])
+        self.assertEqual(found, [0, 1.3, 2.4, 4.0])
+        self.assertGreaterEqual(min(np.diff(found)), SHORTEST_PIECE_SECONDS)
+
+    @given(st.lists(st.floats(0, 19.9), max_size=60), st.floats(0.3, 3.0))
+    def test_pieces_are_never_too_long_or_too_short(self, attacks, ratio):
+        gaps = np.diff(self.anchors(20.0, sorted(set(attacks)), ratio=ratio))
+        self.assertLessEqual(max(gaps), LONGEST_PIECE_SECONDS + 1e-6)
+        self.assertGreaterEqual(min(gaps), SHORTEST_PIECE_SECONDS - 1e-6)
+
+
+class KernelsTest(unittest.TestCase):
+    """Compiled code against the same code uncompiled."""
+
+    rng = np.random.default_rng(7)
+
+    def test_reading_between_samples(self):
+        samples = self.rng.standard_normal((2, 400)).astype(np.float32)
+        positions = np.sort(self.rng.uniform(-20, 420, 60))
+        cutoffs = self.rng.uniform(0.4, 0.94, 60)
+        outs = []
+        for kernel in (sinc._read_kernel, sinc._read_kernel.py_func):
+            out = np.zeros((2, 60), np.float32)
+            kernel(samples, positions, cutoffs, sinc._table(), 40, 512, out)
+            outs.append(out)
+        np.testing.assert_allclose(outs[0], outs[1], atol=1e-6)
+
+    def test_reading_evenly_is_reading(self):
+        samples = self.rng.standard_normal((2, 3000)).astype(np.float32)
+        positions = 100.3 + np.arange(1500) * 1.3
+        even = sinc.read_at(samples, positions, np.full(1500, 1.3))
+        speeds = np.full(1500, 1.3)
+        speeds[-1] += 1e-6  # not even any more: the general way
+        np.testing.assert_allclose(even, sinc.read_at(samples, positions, speeds), atol=2e-4)
+
+    def test_turning_phases(self):
+        shape = (9, 2, 40)
+        now, before = (
+            (self.rng.standard_normal(shape) + 1j * self.rng.standard_normal(shape)).astype(
+                np.complex64
+            )
+            for _ in range(2)
+        )
+        is_new = np.arange(9) % 4 == 2
+        share = np.linspace(0, 1, 9)
+        results = []
+        for kernel in (weave._turn_kernel, weave._turn_kernel.py_func):
+            missing, since, turned = np.zeros(40), np.zeros(40), np.zeros_like(now)
+            for measure in (True, False):
+                kernel(now, before, is_new, 1, 7, share, missing, since, turned, measure)
+            results.append(turned)
+        np.testing.assert_allclose(results[0], results[1], atol=1e-4)
+        # Turning changes no magnitude, and both channels turn alike.
+        np.testing.assert_allclose(np.abs(results[0]), np.abs(now), rtol=1e-4)
+        turn = results[0] / now
+        np.testing.assert_allclose(turn[:, 0], turn[:, 1], atol=1e-3)
