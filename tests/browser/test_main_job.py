@@ -102,7 +102,7 @@ class MainJobTest(BrowserTest):
         self.assertLess(
             min(abs(now - expected), length - abs(now - expected)), 0.2 * elapsed + 0.05
         )
-        self.assertGreater(self.engine("Math.max(...e.mixer.masterMeter.read(0).peaks)"), 0.001)
+        self.wait(lambda: self.engine("Math.max(...e.mixer.masterMeter.read(0).peaks)") > 0.01)
         page.keyboard.press("s")
         self.wait(lambda: self.engine("e.hand.way") == "seam")
         page.keyboard.press("Escape")
