@@ -177,7 +177,7 @@ class ShelfTest(BrowserTest):
         page.locator(".troubles").filter(
             has_text="letter.wav: this is not an audio file"
         ).wait_for()
-        rows = page.get_by_role("option")
+        rows = page.locator(".rows li")
         page.get_by_label("Search the shelf").fill("no such words")
         page.get_by_text("No loop has these words").wait_for()
         page.get_by_label("Search the shelf").fill("b>")

@@ -236,6 +236,8 @@ export class Song {
   /** @param {{from: number, to: number} | null} cycle in beats */
   setCycle(cycle) {
     this.cycle = cycle && cycle.to > cycle.from ? cycle : null;
+    // Past its end already: begin it now, or it would never come round.
+    if (this.isPlaying && this.cycle && this.beat() >= this.cycle.to) this.go(this.cycle.from);
   }
 
   /** @param {Sheet} sheet */
