@@ -62,7 +62,7 @@ class BrowserTest(unittest.TestCase):
         path = f"/api/projects/{self.project}/intents"
         return self.server.post(path, revision=revision, intent=intent)
 
-    def wait(self, what, seconds=10.0):
+    def wait(self, what, seconds=20.0):
         """Wait until a Python condition holds; gives its value."""
         end = time.perf_counter() + seconds
         while time.perf_counter() < end:

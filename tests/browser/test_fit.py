@@ -91,6 +91,7 @@ class FitTest(BrowserTest):
         page.get_by_role("button", name="double").click()
         self.wait(lambda: self.strand_now()["span"] == 16)
         field = page.get_by_label("Bars it is laid on")
+        self.wait(lambda: field.input_value() == "4")
         field.fill("3")
         field.press("Enter")
         self.wait(lambda: self.strand_now()["span"] == 12)

@@ -55,6 +55,9 @@ class MainJobTest(BrowserTest):
             page.locator(".working").wait_for(state="hidden")
             page.get_by_role("button", name="Undo").click()
             self.wait(lambda what=what: self.state()["redo"] == what)
+            page.wait_for_timeout(400)
+            page.locator(".working").wait_for(state="hidden")
+        # What was stated of the loop stays with the loop: the tempo made it two bars again.
         self.wait(lambda: page.locator("#bars").input_value() == "2")
         # Hear it as fitted, switch to as recorded without a gap, hear the seam.
         self.hear_in_hand()

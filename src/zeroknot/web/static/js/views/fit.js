@@ -38,6 +38,8 @@ export const fit = (session, app) => () => {
   let hover = "";
   let turn = 0;
   const scope = new Scope();
+  /** The name that answers now: a strand that was undone a moment ago is a loop again. */
+  const held = () => (hand.is_new || session.state.strands.some((s) => s.id === hand.hand) ? hand.hand : hand.loop);
 
   return {
     empty: !hand.hand,
@@ -88,12 +90,11 @@ export const fit = (session, app) => () => {
     async refresh() {
       try {
         // A loop that became a strand answers under either name; one whose strand was undone is a loop.
-        const isThere = session.state.strands.some((s) => s.id === hand.hand);
-        hand = await getJson(`${session.path}/hand/${isThere ? hand.hand : hand.loop}`);
+        hand = await getJson(`${session.path}/hand/${held()}`);
         this.show();
         session.setHand(hand.hand);
         await this.fetch();
-        if (this.hearing) app.hearHand(hand.hand, this.seamMode ? "seam" : this.way, this.withRest);
+        if (this.hearing) app.hearHand(held(), this.seamMode ? "seam" : this.way, this.withRest);
       } catch (error) {
         if (error instanceof ApiError && error.status === 404) app.go(`/p/${session.state.id}/fit/${hand.loop}`);
         else if (error instanceof ApiError) session.say(error.message, "error");
@@ -108,7 +109,7 @@ export const fit = (session, app) => () => {
         source ??= await sourcePeaks(hand.loop, this.binFor());
         sourceScale = loudest(source);
         this.rendering = true;
-        const fresh = await getJson(`${session.path}/hand/${hand.hand}/sheet?beat=${this.beat()}`);
+        const fresh = await getJson(`${session.path}/hand/${held()}/sheet?beat=${this.beat()}`);
         const peaks = await renderPeaks(fresh.digest, this.binFor());
         if (mine !== turn) return;
         [sheet, render, renderScale] = [fresh, peaks, loudest(peaks)];
@@ -328,7 +329,7 @@ export const fit = (session, app) => () => {
 
     /** @param {Record<string, unknown>} intent */
     async change(intent) {
-      const done = await session.submit({ ...intent, hand: hand.hand });
+      const done = await session.submit({ ...intent, hand: held() });
       if (!done) showAgain(".fit", this);
       else await this.refresh();
       return done;
@@ -390,14 +391,14 @@ export const fit = (session, app) => () => {
     },
 
     takeTempo() {
-      session.submit({ kind: "take_tempo", hand: hand.hand });
+      session.submit({ kind: "take_tempo", hand: held() });
     },
 
     async place() {
       const beat = this.beat();
       const track = session.state.tracks.find((t) => session.state.clips.some(
         (c) => c.track === t.id && c.strand === hand.id));
-      const done = await session.submit({ kind: "place", hand: hand.hand, beat, track: track?.id ?? null });
+      const done = await session.submit({ kind: "place", hand: held(), beat, track: track?.id ?? null });
       if (done) session.say(`${hand.name} placed at bar ${Math.round(beat / session.state.beats_per_bar) + 1}.`);
     },
 
@@ -411,7 +412,7 @@ export const fit = (session, app) => () => {
       this.printing = true;
       try {
         const made = await post(`${session.path}/prints`, {
-          hand: hand.hand, seam: this.print, with_lead: this.printLead, beat: this.beat(),
+          hand: held(), seam: this.print, with_lead: this.printLead, beat: this.beat(),
         });
         this.printed = `${made.name}: ${made.frames} samples, on the shelf.`;
         this.printedSha = made.sha;
@@ -437,7 +438,7 @@ export const fit = (session, app) => () => {
     async startHearing(way) {
       this.hearing = true;
       this.seamMode = way === "seam";
-      await app.hearHand(hand.hand, way, this.withRest && way !== "seam");
+      await app.hearHand(held(), way, this.withRest && way !== "seam");
     },
 
     stopHearing() {
