@@ -199,7 +199,7 @@ class FitTest(StudioTest):
         self.assertFalse(hand.is_new)
         self.assertEqual((hand.strand.semitones, hand.strand.span), (2, 8))
 
-    def test_correcting_bars_states_the_reading_and_undo_leaves_the_statement(self):
+    def test_correcting_bars_states_the_reading_of_the_loop(self):
         strand = self.fit(StateReading(hand=self.drums.sha, bars=4))
         self.assertEqual((strand.span, strand.reading.bars), (16, 4))
         # 16 beats in 4.660 s: twice the tempo.
@@ -209,6 +209,16 @@ class FitTest(StudioTest):
         strand = self.fit(WithdrawReading(hand=strand.id))
         self.assertEqual(strand.span, 8)
         self.assertIsNone(self.studio.shelf.loop(self.drums.sha).stated)
+
+    def test_undo_and_redo_take_the_statement_along(self):
+        self.fit(StateReading(hand=self.drums.sha, bars=4))
+        self.fit(StateReading(hand=self.drums.sha, bars=1))
+        for step, bars in (("undo", 4), ("undo", 2), ("redo", 4), ("redo", 1), ("undo", 4)):
+            state = getattr(self.studio.projects, step)(self.project)
+            with self.subTest(step=step, bars=bars):
+                self.assertEqual(self.studio.shelf.loop(self.drums.sha).reading.bars, bars)
+                hand = self.studio.hand(state.project, self.drums.sha)
+                self.assertEqual(hand.strand.reading.bars, bars)
 
     def test_correcting_tempo_and_downbeat(self):
         strand = self.fit(StateReading(hand=self.drums.sha, tempo_bpm=100.0))
@@ -381,7 +391,9 @@ class BundlesTest(StudioTest):
         self.drums = self.loop()
         self.project = self.studio.projects.create("Travels")
         self.submit(self.project, Place(hand=self.drums.sha, beat=8))
-        self.zip = self.studio.bundles.write(self.project)
+        written = io.BytesIO()
+        self.studio.bundles.write(self.project, written)
+        self.zip = written.getvalue()
 
     def test_a_project_comes_back_elsewhere_with_its_audio(self):
         before = self.studio.projects.state(self.project).project

@@ -1,12 +1,17 @@
 import asyncio
+import multiprocessing
 import os
+import signal
 import subprocess
 import sys
 import time
 import unittest
+from concurrent.futures import ProcessPoolExecutor
 
+from zeroknot.core.errors import ZeroKnotError
 from zeroknot.studio.announcer import MOST_WAITING, Announcer
 from zeroknot.studio.executors import Executors
+from zeroknot.studio.sturdy_pool import SturdyPool
 
 ORPHAN = """
 import os, signal
@@ -15,7 +20,7 @@ if __name__ == "__main__":
     executors = Executors.processes(1)
     pool = executors._rendering
     pool.submit(len, "ab").result()
-    print(next(iter(pool._processes)), flush=True)
+    print(next(iter(pool._pool._processes)), flush=True)
     os.kill(os.getpid(), signal.SIGKILL)
 """
 
@@ -46,6 +51,40 @@ class ExecutorsTest(unittest.TestCase):
         executors = Executors.inline()
         with self.assertRaises(AttributeError):
             executors.render("no_such_task").result()
+
+
+class SturdyPoolTest(unittest.TestCase):
+    def setUp(self):
+        context = multiprocessing.get_context("spawn")
+        self.pool = SturdyPool(lambda: ProcessPoolExecutor(1, mp_context=context), 1)
+        self.addCleanup(self.pool.shutdown)
+
+    def test_a_task_that_ends_its_worker_takes_no_other_along(self):
+        first = self.pool.submit(len, "ab")
+        deadly = self.pool.submit(os._exit, 3)
+        others = [self.pool.submit(len, "a" * n) for n in range(5)]
+        self.assertEqual(first.result(60), 2)
+        with self.assertRaisesRegex(ZeroKnotError, "ended twice"):
+            deadly.result(60)
+        self.assertEqual([f.result(60) for f in others], [0, 1, 2, 3, 4])
+        self.assertEqual(self.pool.submit(len, "abc").result(60), 3)
+
+    def test_a_worker_killed_from_outside_does_its_task_again(self):
+        self.pool.submit(len, "").result(60)
+        worker = next(iter(self.pool._pool._processes))
+        slow = self.pool.submit(time.sleep, 1.0)
+        time.sleep(0.2)
+        os.kill(worker, signal.SIGKILL)
+        self.assertIsNone(slow.result(60))
+
+    def test_failures_come_back_and_waiting_tasks_can_be_cancelled(self):
+        with self.assertRaises(ZeroDivisionError):
+            self.pool.submit(divmod, 1, 0).result(60)
+        slow = self.pool.submit(time.sleep, 0.5)
+        waiting = [self.pool.submit(len, "a") for _ in range(3)]
+        self.assertEqual([f.cancel() for f in waiting], [True, True, True])
+        self.assertFalse(slow.cancel())
+        self.assertEqual(self.pool.submit(len, "ab").result(60), 2)
 
 
 class AnnouncerTest(unittest.TestCase):

@@ -1,4 +1,5 @@
 from tests.web.helper import WebTest
+from zeroknot.web.safety import Safety
 
 
 class SafetyTest(WebTest):
@@ -18,6 +19,15 @@ class SafetyTest(WebTest):
             with self.subTest(host):
                 response = self.client.get("/api/projects", headers={"host": host})
                 self.assertEqual(response.status_code, status)
+
+    def test_told_to_listen_everywhere_it_answers_to_addresses_not_to_names(self):
+        everywhere = Safety(None, hosts=("0.0.0.0",))
+        for host, refused in (
+            ("192.168.1.20:8420", False), ("[fe80::1]:8420", False), ("localhost", False),
+            ("evil.example:8420", True), ("192.168.1.20.evil.example", True),
+        ):  # fmt: skip
+            with self.subTest(host):
+                self.assertEqual(bool(everywhere._refusal("GET", {b"host": host})), refused)
 
     def test_changes_only_from_its_own_pages(self):
         for headers, status in (

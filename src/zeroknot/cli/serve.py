@@ -1,9 +1,15 @@
 """`zeroknot serve`: the application in the browser."""
 
+import fcntl
+import socket
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
 from typing import Annotated
 
 import typer
 
+from zeroknot.core.errors import ZeroKnotError
 from zeroknot.settings import Settings
 
 
@@ -18,14 +24,46 @@ def serve(
 
 
 def start(settings: Settings) -> None:
-    """Run the server until it is told to stop."""
-    import uvicorn
+    """Run the server until it is told to stop.
 
-    from zeroknot.web.app import make_app
+    Raises ZeroKnotError where the port is taken or another server works on the data folder.
+    """
+    with held_folder(settings.data), listening_on(settings.host, settings.port) as door:
+        import uvicorn
 
-    shown = f"[{settings.host}]" if ":" in settings.host else settings.host
-    print(f"Zero Knot: http://{shown}:{settings.port}", flush=True)
-    uvicorn.run(
-        make_app(settings), host=settings.host, port=settings.port, log_level="warning",
-        server_header=False, timeout_graceful_shutdown=2,
-    )  # fmt: skip
+        from zeroknot.web.app import make_app
+
+        shown = f"[{settings.host}]" if ":" in settings.host else settings.host
+        print(f"Zero Knot: http://{shown}:{settings.port}", flush=True)
+        config = uvicorn.Config(
+            make_app(settings), log_level="warning", server_header=False,
+            timeout_graceful_shutdown=2,
+        )  # fmt: skip
+        uvicorn.Server(config).run(sockets=[door])
+
+
+def listening_on(host: str, port: int) -> socket.socket:
+    """The server's socket, opened before anything slow, so that a taken port is said at once."""
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    try:
+        return socket.create_server((host, port), family=family, backlog=2048)
+    except OSError as error:
+        raise ZeroKnotError(
+            f"port {port} on {host} cannot be listened on ({error.strerror}); "
+            "end what listens there, or choose another with --port"
+        ) from error
+
+
+@contextmanager
+def held_folder(data: Path) -> Iterator[None]:
+    """One server a data folder: a second would sweep away what the first is bringing in."""
+    data.mkdir(parents=True, exist_ok=True)
+    with (data / "server.lock").open("w") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError as error:
+            raise ZeroKnotError(
+                f"another Zero Knot is running on {data}; end it, or give this one a data folder "
+                "of its own (ZEROKNOT_DATA)"
+            ) from error
+        yield

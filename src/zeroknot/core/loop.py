@@ -5,6 +5,15 @@ from dataclasses import dataclass
 from zeroknot.core.listening.reading import Claims, Reading
 
 
+@dataclass(frozen=True)
+class Statement:
+    """A person's own reading of a loop, and the one it takes the place of; None where none."""
+
+    loop: str
+    before: Reading | None
+    after: Reading | None
+
+
 @dataclass(frozen=True, kw_only=True)
 class Loop:
     """One recording on the shelf. Its bytes never change.

@@ -5,7 +5,7 @@ import zlib
 from dataclasses import asdict
 
 from zeroknot.core.listening.reading import Claims, Reading
-from zeroknot.core.loop import Loop
+from zeroknot.core.loop import Loop, Statement
 from zeroknot.store.tables import LoopRow
 
 
@@ -63,6 +63,18 @@ def loop_value(row: LoopRow) -> Loop:
 
 def reading_text(reading: Reading | None) -> str | None:
     return json.dumps(asdict(reading)) if reading else None
+
+
+def statement_text(statement: Statement | None) -> str | None:
+    return json.dumps(asdict(statement)) if statement else None
+
+
+def statement_value(text: str | None) -> Statement | None:
+    if text is None:
+        return None
+    said = json.loads(text)
+    before, after = (Reading(**said[k]) if said[k] else None for k in ("before", "after"))
+    return Statement(said["loop"], before, after)
 
 
 def packed(text: str) -> bytes:

@@ -5,6 +5,7 @@ Conventions
 - Revisions are numbered from 1 within a project and never change; the head is one of them.
 - Undo and redo move the head. An edit after an undo begins a new branch; the old one is kept.
 - Trees are text here (the document's JSON); this module does not look inside.
+- What an edit states of a loop is stated, taken back and stated again with its revision.
 """
 
 from dataclasses import dataclass
@@ -14,8 +15,16 @@ from sqlalchemy import Engine, func
 from sqlmodel import Session, col, select
 
 from zeroknot.core.errors import NotFoundError
-from zeroknot.store.codec import packed, unpacked
-from zeroknot.store.tables import ProjectRow, RevisionRow
+from zeroknot.core.listening.reading import Reading
+from zeroknot.core.loop import Statement
+from zeroknot.store.codec import (
+    packed,
+    reading_text,
+    statement_text,
+    statement_value,
+    unpacked,
+)
+from zeroknot.store.tables import LoopRow, ProjectRow, RevisionRow
 
 
 @dataclass(frozen=True)
@@ -37,6 +46,7 @@ class Revision:
     label: str
     edit: str | None
     tree: str
+    statement: Statement | None
 
 
 class RevisionStore:
@@ -93,7 +103,14 @@ class RevisionStore:
             return [self._revision(session, project, n) for n in sorted(apart)]
 
     def advance(
-        self, project: str, expected_head: int, name: str, tree: str, edit: str, label: str
+        self,
+        project: str,
+        expected_head: int,
+        name: str,
+        tree: str,
+        edit: str,
+        label: str,
+        statement: Statement | None = None,
     ) -> int | None:
         """Add a revision after the head; None where the head is no longer the expected one."""
         with Session(self._engine) as session, session.begin():
@@ -110,10 +127,13 @@ class RevisionStore:
                     edit=edit,
                     label=label,
                     tree=packed(tree),
+                    statement=statement_text(statement),
                     made_at=_now(),
                 )
             )
             row.head, row.name = number, name
+            if statement:
+                _state(session, statement.loop, statement.after)
             return number
 
     def rename(self, project: str, name: str) -> None:
@@ -125,15 +145,24 @@ class RevisionStore:
         """Move the head to its parent; None at the start."""
         with Session(self._engine) as session, session.begin():
             row = self._project(session, project)
-            parent = self._revision(session, project, row.head).parent
-            return None if parent is None else self._move(session, row, parent)
+            head = self._revision(session, project, row.head)
+            if head.parent is None:
+                return None
+            if head.statement:
+                _state(session, head.statement.loop, head.statement.before)
+            return self._move(session, row, head.parent)
 
     def redo(self, project: str) -> Revision | None:
         """Move the head to its newest child; None where there is none."""
         with Session(self._engine) as session, session.begin():
             row = self._project(session, project)
             child = self._newest_child(session, project, row.head)
-            return None if child is None else self._move(session, row, child)
+            if child is None:
+                return None
+            moved = self._move(session, row, child)
+            if moved.statement:
+                _state(session, moved.statement.loop, moved.statement.after)
+            return moved
 
     def around(self, project: str) -> tuple[str | None, str | None]:
         """Labels of what undo would take back and what redo would bring back."""
@@ -175,7 +204,20 @@ class RevisionStore:
         row = session.get(RevisionRow, (project, number))
         if row is None:
             raise NotFoundError(f"this project has no revision {number}")
-        return Revision(row.number, row.parent, row.label, row.edit, unpacked(row.tree))
+        return Revision(
+            row.number,
+            row.parent,
+            row.label,
+            row.edit,
+            unpacked(row.tree),
+            statement_value(row.statement),
+        )
+
+
+def _state(session: Session, loop: str, reading: Reading | None) -> None:
+    row = session.get(LoopRow, loop)
+    if row is not None:
+        row.stated = reading_text(reading)
 
 
 def _now() -> str:

@@ -34,7 +34,10 @@ class ProjectRow(SQLModel, table=True):
 
 
 class RevisionRow(SQLModel, table=True):
-    """One state of a project: the whole tree, compressed, and the edit that made it."""
+    """One state of a project: the whole tree, compressed, and the edit that made it.
+
+    statement  what the edit also stated of a loop, as JSON; NULL where it stated nothing
+    """
 
     __tablename__ = "revision"
 
@@ -44,4 +47,5 @@ class RevisionRow(SQLModel, table=True):
     edit: str | None = None
     label: str
     tree: bytes
+    statement: str | None = None
     made_at: str

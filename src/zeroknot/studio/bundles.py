@@ -4,7 +4,6 @@ Layout: project.json, loops.json, audio/<sha256>. Recordings are stored as they 
 against their names when they come in.
 """
 
-import io
 import json
 import zipfile
 from dataclasses import asdict
@@ -28,17 +27,15 @@ class Bundles:
     def __init__(self, projects: Projects, loops: LoopStore, store: AudioStore):
         self._projects, self._loops, self._store = projects, loops, store
 
-    def write(self, project: str) -> bytes:
-        """The project as it is now, with the audio of every loop it uses."""
+    def write(self, project: str, target: BinaryIO) -> None:
+        """The project as it is now, with the audio of every loop it uses, into an open file."""
         tree = self._projects.state(project).project
         loops = self._loops.named(tree.loops())
-        out = io.BytesIO()
-        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as bundle:
+        with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as bundle:
             bundle.writestr("project.json", tree.model_dump_json(indent=1))
             bundle.writestr("loops.json", json.dumps([asdict(v) for v in loops.values()], indent=1))
             for sha in sorted(loops):
                 bundle.write(self._store.path(sha), f"audio/{sha}", zipfile.ZIP_STORED)
-        return out.getvalue()
 
     def read(self, file: BinaryIO) -> str:
         """Bring a bundle in as a new project; returns its id. Nothing is kept of a bad one."""

@@ -11,6 +11,8 @@ from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from typing import Any, TypeVar
 
+from zeroknot.studio.sturdy_pool import SturdyPool
+
 R = TypeVar("R")
 
 LOW_PRIORITY = 10
@@ -63,18 +65,11 @@ class Executors:
 
     @classmethod
     def processes(cls, listeners: int) -> "Executors":
-        context = multiprocessing.get_context("spawn")
-        rendering = ProcessPoolExecutor(
-            1, mp_context=context, initializer=start_quietly, initargs=(0, 2)
+        return cls(
+            _pool(1, niceness=0, threads=2),
+            _pool(1, niceness=BELOW_SOUND, threads=1),
+            _pool(listeners, niceness=LOW_PRIORITY, threads=1),
         )
-        looking = ProcessPoolExecutor(
-            1, mp_context=context, initializer=start_quietly, initargs=(BELOW_SOUND, 1)
-        )
-        listening = ProcessPoolExecutor(
-            listeners, mp_context=context, initializer=start_quietly,
-            initargs=(LOW_PRIORITY, 1),
-        )  # fmt: skip
-        return cls(rendering, looking, listening)
 
     @classmethod
     def inline(cls) -> "Executors":
@@ -89,6 +84,17 @@ class Executors:
     def close(self) -> None:
         for executor in (self._rendering, self._looking, self._listening):
             executor.shutdown(wait=False, cancel_futures=True)
+
+
+def _pool(workers: int, niceness: int, threads: int) -> SturdyPool:
+    context = multiprocessing.get_context("spawn")
+
+    def fresh() -> ProcessPoolExecutor:
+        return ProcessPoolExecutor(
+            workers, mp_context=context, initializer=start_quietly, initargs=(niceness, threads)
+        )
+
+    return SturdyPool(fresh, workers)
 
 
 class InlineExecutor(Executor):

@@ -6,12 +6,13 @@ an intent corrects what a loop is, it says so of the loop, too.
 
 from abc import abstractmethod
 from dataclasses import dataclass, replace
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field, TypeAdapter
 
 from zeroknot.core.errors import EditError
 from zeroknot.core.listening.reading import Reading
+from zeroknot.core.loop import Statement
 from zeroknot.core.stretch.methods import method_named
 from zeroknot.core.timeline.metre_map import MetreChange, MetreMap
 from zeroknot.core.timeline.tempo_map import TempoPoint
@@ -31,13 +32,10 @@ SAME_BARS_WITHIN = 0.12  # a typed tempo this near keeps the number of bars
 
 @dataclass(frozen=True)
 class Resolved:
-    """The edit, and what it says of a loop.
-
-    states  (loop's SHA-256, stated reading or None to take it back), or None to say nothing
-    """
+    """The edit, and what it states of a loop; None where it states nothing."""
 
     edit: Edit
-    states: tuple[str, Reading | None] | None = None
+    statement: Statement | None = None
 
 
 class Intent(Value):
@@ -130,8 +128,12 @@ class TakeTempo(Intent):
 
 
 class FitIntent(Intent):
-    """A change of what is in hand; makes the strand where there is none yet."""
+    """A change of what is in hand; makes the strand where there is none yet.
 
+    states  whether it also says what the loop itself is
+    """
+
+    states: ClassVar[bool] = False
     hand: str
 
     def resolve(self, project: Project, loops: LoopStore) -> Resolved:
@@ -142,20 +144,23 @@ class FitIntent(Intent):
             edit = Together(edits=(AddStrand(strand=strand),), what=what)
         else:
             edit = ChangeStrand(strand=strand, what=what)
-        return Resolved(edit, self.statement(hand, strand))
+        if not self.states:
+            return Resolved(edit)
+        return Resolved(edit, Statement(hand.loop.sha, hand.loop.stated, self.stated(hand, strand)))
 
     @abstractmethod
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         """The strand as it becomes, and what that is called."""
 
-    def statement(self, hand: Hand, strand: Strand) -> tuple[str, Reading | None] | None:
-        """What this says of the loop itself; nothing, unless a kind of intent says otherwise."""
-        return None
+    def stated(self, hand: Hand, strand: Strand) -> Reading | None:
+        """The person's reading of the loop itself from now on, where the intent states one."""
+        return strand.reading
 
 
 class AdoptReading(FitIntent):
     """One of the readings that were heard, by its place in the list."""
 
+    states = True
     kind: Literal["adopt_reading"] = "adopt_reading"
     index: int = Field(ge=0, le=100)
 
@@ -166,9 +171,9 @@ class AdoptReading(FitIntent):
         bars = f"{reading.bars} bar{'s' * (reading.bars != 1)}"
         return _by_reading(project, hand.strand, reading), f"read as {bars}"
 
-    def statement(self, hand: Hand, strand: Strand) -> tuple[str, Reading | None]:
+    def stated(self, hand: Hand, strand: Strand) -> Reading | None:
         # The likeliest is what holds without a word; any other is the person's.
-        return hand.loop.sha, None if self.index == 0 else strand.reading
+        return None if self.index == 0 else strand.reading
 
 
 class StateReading(FitIntent):
@@ -178,6 +183,7 @@ class StateReading(FitIntent):
     downbeat keeps the end.
     """
 
+    states = True
     kind: Literal["state_reading"] = "state_reading"
     bars: int | None = Field(None, ge=1, le=1024)
     beats_per_bar: int | None = Field(None, ge=1, le=32)
@@ -211,13 +217,11 @@ class StateReading(FitIntent):
         what = f"correct {names[given[0]]}" if given else "correct reading"
         return _by_reading(project, hand.strand, reading, keep_inner=self.bars is None), what
 
-    def statement(self, hand: Hand, strand: Strand) -> tuple[str, Reading | None]:
-        return hand.loop.sha, strand.reading
-
 
 class WithdrawReading(FitIntent):
     """Take the stated reading back: what was heard holds again."""
 
+    states = True
     kind: Literal["withdraw_reading"] = "withdraw_reading"
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
@@ -226,8 +230,8 @@ class WithdrawReading(FitIntent):
         strand = _by_reading(project, hand.strand, hand.loop.readings[0])
         return strand, "take back own reading"
 
-    def statement(self, hand: Hand, strand: Strand) -> tuple[str, Reading | None]:
-        return hand.loop.sha, None
+    def stated(self, hand: Hand, strand: Strand) -> Reading | None:
+        return None
 
 
 class LayOn(FitIntent):
@@ -244,6 +248,7 @@ class LayOn(FitIntent):
 class ShiftGrid(FitIntent):
     """Drag the zero knot on the fitted rail: the grid moves under the recording by some beats."""
 
+    states = True
     kind: Literal["shift_grid"] = "shift_grid"
     beats: float = Field(ge=-4096, le=4096)
 
@@ -258,9 +263,6 @@ class ShiftGrid(FitIntent):
         )
         knots = WarpMap.between(zero, end, warp.span).knots
         return hand.strand.changed(reading=reading, knots=knots), "move the one"
-
-    def statement(self, hand: Hand, strand: Strand) -> tuple[str, Reading | None]:
-        return hand.loop.sha, strand.reading
 
 
 class SetMethod(FitIntent):

@@ -4,7 +4,7 @@ import threading
 from dataclasses import dataclass
 
 from zeroknot.core.errors import EditError, StaleError, ZeroKnotError
-from zeroknot.core.listening.reading import Reading
+from zeroknot.core.loop import Statement
 from zeroknot.document.edits.any_edit import any_edit
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.project import Project
@@ -79,37 +79,37 @@ class Projects:
         with self._lock:
             head = self._revisions.head(project)
             base = self._tree(head)
-            states: tuple[str, Reading | None] | None = None
+            statement: Statement | None = None
             if isinstance(intent, Edit):
                 edit = intent
             else:
                 resolved = intent.resolve(base, self._loops)
-                edit, states = resolved.edit, resolved.states
+                edit, statement = resolved.edit, resolved.statement
             if revision != head.number:
                 self._refuse_stale(project, revision, edit)
             tree = edit.apply(base)
             number = self._revisions.advance(
                 project, head.number, tree.name, tree.model_dump_json(),
-                edit.model_dump_json(), edit.label(),
+                edit.model_dump_json(), edit.label(), statement,
             )  # fmt: skip
             if number is None:
                 raise StaleError("the project changed in another process; try again", [])
-            if states:
-                self._loops.state(*states)
-        return self._announced(project, _notes(base, tree, edit))
+        return self._announced(project, _notes(base, tree, edit), statement)
 
     def undo(self, project: str) -> State:
         """Back to the state before the last edit."""
         with self._lock:
+            statement = self._revisions.head(project).statement
             if self._revisions.undo(project) is None:
                 raise EditError("there is nothing to undo: this is how the project began")
-        return self._announced(project)
+        return self._announced(project, statement=statement)
 
     def redo(self, project: str) -> State:
         with self._lock:
-            if self._revisions.redo(project) is None:
+            head = self._revisions.redo(project)
+            if head is None:
                 raise EditError("there is nothing to redo")
-        return self._announced(project)
+        return self._announced(project, statement=head.statement)
 
     def _refuse_stale(self, project: str, revision: int, edit: Edit) -> None:
         since = self._revisions.edits_since(project, revision)
@@ -124,10 +124,14 @@ class Projects:
                 labels,
             )
 
-    def _announced(self, project: str, notes: tuple[str, ...] = ()) -> State:
+    def _announced(
+        self, project: str, notes: tuple[str, ...] = (), statement: Statement | None = None
+    ) -> State:
         state = self._state_of(self._revisions.head(project), notes)
         self._revisions.rename(project, state.project.name)
         self._announcer.say("revision", project=project, revision=state.revision)
+        if statement:
+            self._announcer.say("loop", sha=statement.loop)
         return state
 
     def _state_of(self, head: Revision, notes: tuple[str, ...] = ()) -> State:

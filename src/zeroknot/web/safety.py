@@ -1,12 +1,15 @@
 """Who may talk to a server that listens on this machine only?
 
 - The Host header must name this server: a foreign name that was pointed at 127.0.0.1 is refused.
+  A server told to listen on every address answers to any address written in digits, too: what is
+  pointed elsewhere is a name.
 - What changes anything must come from this server's own pages: a foreign Origin, or a request a
   browser marks as cross-site, is refused.
 - Pages run no script or style but the shipped ones.
 """
 
 from collections.abc import Awaitable, Callable, MutableMapping
+from ipaddress import ip_address
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -17,6 +20,7 @@ Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
 Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
 
 SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
+EVERY_ADDRESS = ("0.0.0.0", "::")
 LOCAL_NAMES = ("127.0.0.1", "localhost", "[::1]")
 HEADERS = {
     b"content-security-policy": (
@@ -37,6 +41,7 @@ class Safety:
     def __init__(self, app: Any, hosts: tuple[str, ...]):
         self._app = app
         self._hosts = {name.lower() for name in (*LOCAL_NAMES, *hosts)}
+        self._any_address = any(name in EVERY_ADDRESS for name in hosts)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -58,7 +63,8 @@ class Safety:
 
     def _refusal(self, method: str, headers: dict[bytes, str]) -> str | None:
         host = headers.get(b"host", "")
-        if _name_of(host) not in self._hosts:
+        name = _name_of(host)
+        if name not in self._hosts and not (self._any_address and _is_address(name)):
             return "this server does not go by that name"
         if method in SAFE_METHODS:
             return None
@@ -68,6 +74,14 @@ class Safety:
         if headers.get(b"sec-fetch-site", "same-origin") not in ("same-origin", "none"):
             return "this came from another site's page"
         return None
+
+
+def _is_address(name: str) -> bool:
+    try:
+        ip_address(name.strip("[]"))
+    except ValueError:
+        return False
+    return True
 
 
 def _name_of(host: str) -> str:

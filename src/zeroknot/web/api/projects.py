@@ -1,13 +1,18 @@
 """Projects: list, make, change by intents, undo, redo, play, carry away, bring back."""
 
+from pathlib import Path
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Request, Response
+from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
+from starlette.background import BackgroundTask
+from starlette.concurrency import run_in_threadpool
 
 from zeroknot.core.errors import FormatError
 from zeroknot.document.edits.any_edit import SingleEdit
 from zeroknot.studio.intents import AnyIntent
+from zeroknot.studio.studio import Studio
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.incoming import received
 from zeroknot.web.api.wire import hand_json, state_json
@@ -111,19 +116,27 @@ def bundle(studio: StudioDep, project: str) -> Response:
     name = studio.projects.state(project).project.name
     kept = "".join(c if c.isascii() and (c.isalnum() or c in " -_") else " " for c in name)
     file = (" ".join(kept.split()) or "project")[:80]
-    return Response(
-        studio.bundles.write(project),
+    written = studio.store.new_incoming()
+    with written.open("wb") as target:
+        studio.bundles.write(project, target)
+    return FileResponse(
+        written,
         media_type="application/zip",
         headers={"content-disposition": f'attachment; filename="{file}.zip"'},
+        background=BackgroundTask(written.unlink, missing_ok=True),
     )
 
 
 @router.put("/bundles", status_code=201)
 async def bring_bundle(studio: StudioDep, request: Request) -> dict[str, str]:
     incoming = await received(request, studio)
+    return {"id": await run_in_threadpool(_read_bundle, studio, incoming)}
+
+
+def _read_bundle(studio: Studio, incoming: Path) -> str:
     try:
         with incoming.open("rb") as file:
-            return {"id": studio.bundles.read(file)}
+            return studio.bundles.read(file)
     except OSError as error:
         raise FormatError("the file could not be read") from error
     finally:

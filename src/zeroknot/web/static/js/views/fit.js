@@ -37,6 +37,7 @@ export const fit = (session, app) => () => {
   let drag = null;
   let hover = "";
   let turn = 0;
+  let asked = 0;
   const scope = new Scope();
   /** The name that answers now: a strand that was undone a moment ago is a loop again. */
   const held = () => (hand.is_new || session.state.strands.some((s) => s.id === hand.hand) ? hand.hand : hand.loop);
@@ -88,9 +89,14 @@ export const fit = (session, app) => () => {
 
     /** Ask anew what is in hand: something about it was changed. */
     async refresh() {
+      asked += 1;
+      const mine = asked;
       try {
         // A loop that became a strand answers under either name; one whose strand was undone is a loop.
-        hand = await getJson(`${session.path}/hand/${held()}`);
+        const fresh = await getJson(`${session.path}/hand/${held()}`);
+        // What was asked for since is on its way: showing this would show a step back.
+        if (mine !== asked || session.saving > 0) return;
+        hand = fresh;
         this.show();
         session.setHand(hand.hand);
         await this.fetch();
@@ -330,8 +336,8 @@ export const fit = (session, app) => () => {
     /** @param {Record<string, unknown>} intent */
     async change(intent) {
       const done = await session.submit({ ...intent, hand: held() });
+      await this.refresh();
       if (!done) showAgain(".fit", this);
-      else await this.refresh();
       return done;
     },
 
