@@ -7,11 +7,8 @@ from typing import Annotated, Any
 
 import typer
 
-from zeroknot.core.audio import Audio
 from zeroknot.core.errors import ZeroKnotError
-from zeroknot.core.formats.audio_file import read_audio
-from zeroknot.core.formats.claims import read_claims
-from zeroknot.core.listening.reading import Claims
+from zeroknot.core.formats.loop_file import LoopFile, read_loop_file
 from zeroknot.core.listening.readings import Heard, listen
 
 
@@ -37,21 +34,20 @@ def listen_command(
 def _entry(file: Path) -> dict[str, Any]:
     try:
         with file.open("rb") as opened:
-            kind, sound = read_audio(opened)
-            claims = read_claims(opened, kind, sound.rate, (file.stem, file.parent.name))
+            read = read_loop_file(opened, (file.stem, file.resolve().parent.name))
     except OSError as error:
         return {"file": str(file), "error": f"cannot be opened: {error.strerror}"}
     except ZeroKnotError as error:
         return {"file": str(file), "error": str(error)}
-    return {"file": str(file), **_heard_json(sound, claims, listen(sound, claims))}
+    return {"file": str(file), **_heard_json(read, listen(read.sound, read.claims))}
 
 
-def _heard_json(sound: Audio, claims: Claims, heard: Heard) -> dict[str, Any]:
-    best = heard.best
+def _heard_json(read: LoopFile, heard: Heard) -> dict[str, Any]:
+    best, claims = heard.best, read.claims
     return {
         "kind": "audio",
         "sound": None,
-        "duration_s": sound.seconds,
+        "duration_s": read.sound.seconds,
         "tempo_bpm": best.tempo_bpm if best else None,
         "tempo_confidence": best.confidence if best else 0.0,
         "beats_per_bar": best.beats_per_bar if best else None,
@@ -84,7 +80,7 @@ def _heard_json(sound: Audio, claims: Claims, heard: Heard) -> dict[str, Any]:
             }
             for r in heard.readings
         ],
-        "warnings": list(heard.warnings),
+        "warnings": [*read.warnings, *heard.warnings],
     }
 
 

@@ -53,7 +53,8 @@ class Prints:
         hand = in_hand(project, self._loops, hand_name)
         strand = hand.strand
         plan = plan_at(project, strand, hand.loop, beat)
-        axis = self._executors.render("render_whole", self._store.folder, plan).result()
+        # Not by the worker that renders for playing: a long print must not hold up the sound.
+        axis = self._executors.look("render_whole", self._store.folder, plan).result()
         sound = folded(plan, axis, seam, with_lead) * np.float32(gain_of_db(strand.gain_db))
         tempo = project.tempo_map.bpm_at(beat)
         incoming = self._store.new_incoming()
@@ -68,9 +69,7 @@ class Prints:
         metre = project.metre_map.metre_at(1)
         bars = strand.span / metre.beats_per_bar
         name = f"{strand.name}, {bars:g} bar{'s' * (bars != 1)} at {tempo:g}"
-        listened = self._executors.render(
-            "listen_to", self._store.folder, incoming, (name,)
-        ).result()
+        listened = self._executors.look("listen_to", self._store.folder, incoming, (name,)).result()
         if listened.refusal is not None:
             incoming.unlink(missing_ok=True)
             raise ZeroKnotError(f"the print could not be kept: {listened.refusal}")

@@ -14,7 +14,7 @@ import numpy as np
 from zeroknot.core.audio import Audio, resampled
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.formats.audio_file import read_audio
-from zeroknot.core.formats.claims import read_claims
+from zeroknot.core.formats.loop_file import read_loop_file
 from zeroknot.core.listening.attacks import VERSION as ATTACKS_VERSION
 from zeroknot.core.listening.attacks import Attacks, find_attacks
 from zeroknot.core.listening.readings import listen
@@ -25,6 +25,8 @@ from zeroknot.core.render.run import Rendering
 from zeroknot.store.audio_store import AudioStore, block_path, peaks_path, sha256_of, write_whole
 from zeroknot.studio.executors import THREADS_VARIABLE
 from zeroknot.studio.listened import Listened
+
+MEASURED_SECONDS = 60.0  # of a body; a take of half an hour need not be rendered to be matched
 
 
 def warm_up() -> None:
@@ -46,31 +48,31 @@ def listen_to(folder: Path, file: Path, names: tuple[str, ...]) -> Listened:
     """Read one incoming file. Never raises for a bad file: the refusal says why."""
     try:
         with file.open("rb") as opened:
-            kind, sound = read_audio(opened)
-            claims = read_claims(opened, kind, sound.rate, names)
+            read = read_loop_file(opened, names)
     except ZeroKnotError as error:
         return Listened(refusal=str(error))
     except MemoryError:
         return Listened(refusal="the file is too large for this machine's memory")
     sha = sha256_of(file)
-    heard = listen(sound, claims)
+    sound = read.sound
+    heard = listen(sound, read.claims)
     store = AudioStore(folder)
     _write_peaks(folder, sha, sound)
     _write_attacks(store, sha, heard.attacks)
     return Listened(
         refusal=None,
         sha=sha,
-        file_kind=kind,
+        file_kind=read.kind,
         rate=sound.rate,
         channels=sound.channels,
         frames=sound.frames,
-        claims=claims,
+        claims=read.claims,
         attacks=tuple(
             zip(heard.attacks.seconds.tolist(), heard.attacks.strengths.tolist(), strict=True)
         ),
         sounding=heard.sounding,
         readings=heard.readings,
-        warnings=heard.warnings,
+        warnings=(*read.warnings, *heard.warnings),
     )
 
 
@@ -104,12 +106,13 @@ def render_peaks(folder: Path, plan: RenderPlan, frames_per_bin: int) -> bytes:
 
 
 def body_loudness(folder: Path, plan: RenderPlan) -> tuple[float, float]:
-    """Loudness in dB of the body as recorded and as fitted."""
+    """Loudness in dB of the body (a long one's beginning) as recorded and as fitted."""
     sound = _source(folder, plan.source, plan.rate)
-    zero, end = (round(s * plan.rate) for s in (plan.zero_second, plan.end_second))
+    frames = min(plan.body_frames, round(MEASURED_SECONDS * plan.rate))
+    stop = float(plan.time_map.source_of(np.asarray([float(frames)]))[0])
+    zero, end = (round(s * plan.rate) for s in (plan.zero_second, stop))
     recorded = sound.samples[:, max(0, zero) : max(1, min(end, sound.frames))]
-    lead = plan.lead_frames
-    fitted = _rendering(folder, plan).whole()[:, lead : lead + plan.body_frames]
+    fitted = _rendering(folder, plan).frames(plan.lead_frames, frames)
     return loudness(recorded, plan.rate), loudness(fitted, plan.rate)
 
 

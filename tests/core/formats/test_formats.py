@@ -13,6 +13,7 @@ from tests.sounds import RATE, audio, sine
 from zeroknot.core.errors import AudioError, FormatError, ZeroKnotError
 from zeroknot.core.formats.audio_file import read_audio
 from zeroknot.core.formats.claims import claims_in_name, read_claims
+from zeroknot.core.formats.loop_file import read_loop_file
 from zeroknot.core.formats.riff import LoopMark, WavTags, read_marks, wav_bytes
 from zeroknot.core.formats.sniff import sniff
 
@@ -83,6 +84,17 @@ class ReadingFilesTest(unittest.TestCase):
             file.truncate(3 * 10**9 + 1)
             with self.assertRaisesRegex(FormatError, "up to 3 GB"):
                 read_audio(file)
+
+    def test_a_file_cut_off_in_its_samples_is_read_with_a_warning(self):
+        good = written("WAV", "PCM_16", sine(330, 0.5)).getvalue()
+        for name, data, frames, warnings in (
+            ("whole", good, 22_050, 0),
+            ("cut", good[: 44 + 2 * 9_000], 9_000, 1),
+            ("length never written", good[:40] + b"\xff" * 4 + good[44:], 22_050, 0),
+        ):
+            with self.subTest(name):
+                read = read_loop_file(io.BytesIO(data), ("a",))
+                self.assertEqual((read.sound.frames, len(read.warnings)), (frames, warnings))
 
     def test_sniffing_winds_back(self):
         file = written("FLAC", "PCM_16", np.zeros(9))

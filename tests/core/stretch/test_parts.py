@@ -46,7 +46,7 @@ class AnchorsTest(unittest.TestCase):
             attacks=np.asarray(attacks, float),
             strengths=np.ones(len(attacks)) if strengths is None else np.asarray(strengths, float),
         )
-        sources, outputs = part.anchors()
+        sources, outputs = part.anchors.T
         np.testing.assert_allclose(sources * ratio, outputs, rtol=1e-3, atol=1.0)
         return (outputs / RATE).tolist()
 

@@ -102,14 +102,31 @@ def read_marks(file: BinaryIO) -> WavMarks:
     return WavMarks(tuple(loops), tuple(cues))
 
 
+def missing_bytes(file: BinaryIO) -> int:
+    """How many bytes of samples the header promises beyond the end of the file."""
+    size = file.seek(0, 2)
+    for name, start, length in _chunks(file):
+        # Recorders that never came to an end leave 0 or all ones: no promise.
+        if name == b"data" and length not in (0, 0xFFFFFFFF):
+            return max(0, start + length - size)
+    return 0
+
+
 def _small_chunks(file: BinaryIO, wanted: tuple[bytes, ...]) -> Iterator[tuple[bytes, bytes]]:
+    for name, start, length in _chunks(file):
+        if name in wanted:
+            file.seek(start)
+            yield name, file.read(min(length, LARGEST_CHUNK))
+
+
+def _chunks(file: BinaryIO) -> Iterator[tuple[bytes, int, int]]:
+    """Name, first byte and length of every chunk."""
     size = file.seek(0, 2)
     at = 12
     while at + 8 <= size:
         file.seek(at)
         name, length = struct.unpack("<4sI", file.read(8))
-        if name in wanted:
-            yield name, file.read(min(length, LARGEST_CHUNK))
+        yield name, at + 8, length
         at += 8 + length + length % 2
 
 

@@ -106,8 +106,7 @@ class Rendering:
                 attacks=attacks.seconds[inside],
                 strengths=attacks.strengths[inside],
             )
-            sources, outputs = part.anchors()
-            points = list(zip(sources.tolist(), outputs.tolist(), strict=True))
+            points = [(source, output) for source, output in part.anchors.tolist()]
             pieces += [_Piece(part, a, b) for a, b in itertools.pairwise(points)]
         return pieces
 

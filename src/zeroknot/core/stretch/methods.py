@@ -52,7 +52,7 @@ METHODS: dict[str, Method] = {
             family="keep",
             about="chords and full mixes",
             pitch_follows=False,
-            version=1,
+            version=2,
             module="zeroknot.core.stretch.weave",
         ),
         Method(

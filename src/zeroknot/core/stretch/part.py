@@ -10,11 +10,14 @@ Conventions
 """
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
 from zeroknot.core.stretch.source_view import SourceView
 from zeroknot.core.warp.time_map import Floats, TimeMap
+
+Points = Floats  # [n, 2]: source frame, output frame
 
 SHORTEST_PIECE_SECONDS = 0.9
 LONGEST_PIECE_SECONDS = 4.0
@@ -48,38 +51,64 @@ class Part:
         """Source frames (not rounded) at output frames."""
         return self.time_map.source_of(output_frames) * self.rate
 
-    def attack_points(self) -> tuple[Floats, Floats]:
-        """Attacks as (source frames, output frames)."""
-        return self.attacks * self.rate, self.time_map.output_of(self.attacks)
+    @cached_property
+    def attack_points(self) -> Points:
+        """Attacks, rising: float64 [n, 2] of (source frame, output frame)."""
+        return np.stack([self.attacks * self.rate, self.time_map.output_of(self.attacks)], axis=1)
 
-    def anchors(self) -> tuple[Floats, Floats]:
-        """Anchors as (source frames, output frames), both edges among them, rising."""
+    @cached_property
+    def anchors(self) -> Points:
+        """Anchors, both edges among them, rising: float64 [n, 2] of (source, output frame)."""
         edges = np.asarray([self.start, self.end], dtype=np.float64)
-        edge_sources = self.source_frames_at(edges)
+        first, last = np.stack([self.source_frames_at(edges), edges], axis=1)
         shortest = SHORTEST_PIECE_SECONDS * self.rate
         longest = LONGEST_PIECE_SECONDS * self.rate
-        sources, outputs = self.attack_points()
-        at_source, at_output = [float(edge_sources[0])], [float(edges[0])]
-        while edges[1] - at_output[-1] > longest or (
-            edges[1] - at_output[-1] > 2 * shortest and outputs.size
+        attacks = self.attack_points
+        found = [first]
+        while last[1] - found[-1][1] > longest or (
+            last[1] - found[-1][1] > 2 * shortest and attacks.size
         ):
-            room = min(at_output[-1] + longest, edges[1] - shortest)
-            candidates = (outputs >= at_output[-1] + shortest) & (outputs <= room)
-            candidates &= sources >= at_source[-1] + 0.25 * shortest
-            candidates &= sources <= edge_sources[1] - 0.25 * shortest
-            if candidates.any():
+            at = found[-1]
+            room = min(at[1] + longest, last[1] - shortest)
+            low, high = np.searchsorted(attacks[:, 1], (at[1] + shortest, room + 1e-9))
+            near = attacks[low:high]
+            free = (near[:, 0] >= at[0] + 0.25 * shortest) & (
+                near[:, 0] <= last[0] - 0.25 * shortest
+            )
+            if free.any():
                 # Nearer anchors are worth more than slightly stronger ones.
-                worth = self.strengths - 0.1 * (outputs - at_output[-1]) / self.rate
-                best = int(np.argmax(np.where(candidates, worth, -np.inf)))
-                at_source.append(float(sources[best]))
-                at_output.append(float(outputs[best]))
-            elif edges[1] - at_output[-1] > longest:
-                split = np.asarray([min(at_output[-1] + longest, edges[1] - longest / 2)])
-                at_source.append(float(self.source_frames_at(split)[0]))
-                at_output.append(float(split[0]))
+                worth = self.strengths[low:high] - 0.1 * (near[:, 1] - at[1]) / self.rate
+                found.append(near[int(np.argmax(np.where(free, worth, -np.inf)))])
+            elif last[1] - at[1] > longest:
+                split = min(at[1] + longest, last[1] - longest / 2)
+                found.append(np.asarray([self.source_frames_at(np.asarray([split]))[0], split]))
             else:
                 break
-        return (
-            np.asarray([*at_source, edge_sources[1]]),
-            np.asarray([*at_output, edges[1]]),
+        return np.stack([*found, last])
+
+    @cached_property
+    def clear_of_anchors(self) -> Floats:
+        """Output frames from each attack to the nearest anchor: float64 [n]."""
+        at, anchors = self.attack_points[:, 1], self.anchors[:, 1]
+        i = np.clip(np.searchsorted(anchors, at), 1, anchors.size - 1)
+        return np.asarray(np.minimum(np.abs(at - anchors[i - 1]), np.abs(anchors[i] - at)))
+
+    def turns(self, first: float, last: float) -> range:
+        """Which rounds of a circle lie between two output frames; only round 0 of a cut."""
+        if not self.view.is_circle:
+            return range(1)
+        return range(
+            int(np.floor((first - self.start) / self.frames)),
+            int(np.floor((last - self.start) / self.frames)) + 1,
         )
+
+    def around(self, points: Points, first: float, last: float) -> Points:
+        """Those of rising points that lie from `first` to `last`, on every round of a circle."""
+        turn = np.asarray([self.view.end - self.view.start, self.frames], dtype=np.float64)
+        found = []
+        for k in self.turns(first, last):
+            low, high = np.searchsorted(
+                points[:, 1], (first - k * turn[1], np.nextafter(last, np.inf) - k * turn[1])
+            )
+            found.append(points[low:high] + k * turn)
+        return np.concatenate(found)

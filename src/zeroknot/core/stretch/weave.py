@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from zeroknot.core.audio import Samples
-from zeroknot.core.stretch.part import Part
+from zeroknot.core.stretch.part import LONGEST_PIECE_SECONDS, Part
 from zeroknot.core.stretch.sinc import ZERO_CROSSINGS, read_at
 from zeroknot.core.units import pitch_ratio
 from zeroknot.core.warp.time_map import Floats
@@ -143,7 +143,9 @@ def _band_stretched(
     n_first = -(-(first - window // 2 - origin) // hop)
     n_last = (last + window // 2 - origin) // hop
     centres = origin + hop * np.arange(n_first, n_last + 1)
-    points_source, points_output, attacks = _unity_zones(part, band, ratio)
+    points_source, points_output, attacks = _unity_zones(
+        part, band, ratio, first / ratio, last / ratio
+    )
     sources = np.floor(
         _interpolated(points_output, points_source, centres.astype(np.float64)) + 0.5
     )
@@ -196,31 +198,28 @@ def _analysed(
     return fft.rfft(now, axis=2), fft.rfft(before, axis=2)
 
 
-def _unity_zones(part: Part, band: _Band, ratio: float) -> tuple[Floats, Floats, Floats]:
+def _unity_zones(
+    part: Part, band: _Band, ratio: float, first: float, last: float
+) -> tuple[Floats, Floats, Floats]:
     """The time map with a stretch of slope 1 round every attack and anchor.
 
-    returns  source frames, output frames (on the axis `ratio` times as long), and the output
-             frames of the attacks alone
+    first, last  output frames between which it is wanted
+    returns      source frames, output frames (on the axis `ratio` times as long), and the output
+                 frames of the attacks alone
     """
-    anchor_source, anchor_output = part.anchors()
-    attack_source, attack_output = part.attack_points()
-    knot_source = part.time_map.seconds * part.rate
-    knot_output = part.time_map.frames
-    inside = (knot_output > part.start) & (knot_output < part.end)
+    # As far as the next fixed point lies at most.
+    reach = 1.5 * LONGEST_PIECE_SECONDS * part.rate + band.window
+    first, last = first - reach, last + reach
     # Next to an anchor the recording runs at its own speed for as long as the window sees the
     # anchor, or phases would not be the recording's own there.
-    room = 0.625 * band.window / ratio
-    near = np.abs(attack_output[:, None] - anchor_output[None, :]).min(axis=1) < room
-    anchors = np.stack([anchor_source, anchor_output], axis=1)
-    attacks = np.stack([attack_source, attack_output], axis=1)[~near]
-    fixed = np.concatenate([anchors, attacks])
-    fixed = fixed[np.argsort(fixed[:, 1], kind="stable")]
-    bends = np.stack([knot_source[inside], knot_output[inside]], axis=1)
-    if part.view.is_circle:
-        turn = np.asarray([part.view.end - part.view.start, part.frames], dtype=np.float64)
-        body = fixed[fixed[:, 1] < part.end]
-        fixed = np.concatenate([body - turn, body, body + turn, body[:1] + 2 * turn])
-        bends = np.concatenate([bends - turn, bends, bends + turn])
+    free = part.clear_of_anchors >= 0.625 * band.window / ratio
+    # A circle's last anchor is its first one, a round later.
+    anchors = part.anchors[:-1] if part.view.is_circle else part.anchors
+    fixed = np.concatenate([anchors, part.attack_points[free]])
+    fixed = part.around(fixed[np.argsort(fixed[:, 1], kind="stable")], first, last)
+    bends = np.stack([part.time_map.seconds * part.rate, part.time_map.frames], axis=1)
+    inside = (bends[:, 1] > part.start) & (bends[:, 1] < part.end)
+    bends = part.around(bends[inside], first, last)
     fixed[:, 1] *= ratio
     bends[:, 1] *= ratio
     keep = np.concatenate([[True], (np.diff(fixed, axis=0) > 8.0).all(axis=1)])
@@ -233,15 +232,16 @@ def _unity_zones(part: Part, band: _Band, ratio: float) -> tuple[Floats, Floats,
     # Bends of the map count where no zone covers them.
     if bends.size and fixed.shape[0] > 1:
         i = np.clip(np.searchsorted(fixed[:, 1], bends[:, 1]) - 1, 0, gaps.size - 1)
-        free = (bends > fixed[i] + after[i, None] + 8.0).all(axis=1)
-        free &= (bends < fixed[i + 1] - before[i, None] - 8.0).all(axis=1)
-        zones.append(bends[free])
+        clear = (bends > fixed[i] + after[i, None] + 8.0).all(axis=1)
+        clear &= (bends < fixed[i + 1] - before[i, None] - 8.0).all(axis=1)
+        zones.append(bends[clear])
     points = np.concatenate(zones)
     points = points[np.argsort(points[:, 1], kind="stable")]
     # Outside everything the recording runs at its own speed.
     ends = np.stack([points[0] - 1e7, points[-1] + 1e7])
     points = np.concatenate([ends[:1], points, ends[1:]])
-    return points[:, 0], points[:, 1], attack_output * ratio
+    attacks = part.around(part.attack_points, first, last)[:, 1] * ratio
+    return points[:, 0], points[:, 1], attacks
 
 
 def _interpolated(xs: Floats, ys: Floats, x: Floats) -> Floats:

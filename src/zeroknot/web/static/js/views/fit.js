@@ -18,6 +18,7 @@ import { downloadWav } from "./shelf.js";
 /** @typedef {import("../types.js").HandSheet} HandSheet */
 
 const SNAP_PIXELS = 9;
+const LONGEST_PICTURED = 120;
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const fit = (session, app) => () => {
@@ -116,9 +117,11 @@ export const fit = (session, app) => () => {
         sourceScale = loudest(source);
         this.rendering = true;
         const fresh = await getJson(`${session.path}/hand/${held()}/sheet?beat=${this.beat()}`);
-        const peaks = await renderPeaks(fresh.digest, this.binFor());
+        // A long take is not rendered whole for its picture: its recording is drawn along the knots.
+        const peaks = hand.seconds > LONGEST_PICTURED ? null : await renderPeaks(fresh.digest, this.binFor());
         if (mine !== turn) return;
-        [sheet, render, renderScale] = [fresh, peaks, loudest(peaks)];
+        [sheet, render] = [fresh, peaks];
+        if (peaks) renderScale = loudest(peaks);
       } catch (error) {
         if (error instanceof ApiError && mine === turn) {
           render = null;
