@@ -9,6 +9,7 @@ import numpy as np
 from zeroknot.core.audio import Audio
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.formats.audio_file import read_audio
+from zeroknot.core.formats.claims import without_tempo
 from zeroknot.core.formats.riff import FLOAT_BITS, LoopMark, WavTags, wav_bytes
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.listening.reading import Reading
@@ -68,7 +69,8 @@ class Prints:
         )
         metre = project.metre_map.metre_at(1)
         bars = strand.span / metre.beats_per_bar
-        name = f"{strand.name}, {bars:g} bar{'s' * (bars != 1)} at {tempo:g}"
+        name = without_tempo(strand.name)
+        name = f"{name}, {bars:g} bar{'s' * (bars != 1)} at {tempo:g}"
         listened = self._executors.look("listen_to", self._store.folder, incoming, (name,)).result()
         if listened.refusal is not None:
             incoming.unlink(missing_ok=True)
@@ -134,8 +136,9 @@ def _key_of(loop: Loop) -> Key | None:
 
 def file_name(loop: Loop, tempo: float | None, key: Key | None) -> str:
     """ "name_96bpm_Dm.wav": letters, digits and spaces of the name, nothing that makes a path."""
-    kept = "".join(c if c.isalnum() or c in " -_" else " " for c in loop.name.split(", ")[0])
-    parts = [" ".join(kept.split())[:80] or "loop"]
+    name = without_tempo(loop.name.split(", ")[0])
+    kept = "".join(c if c.isalnum() or c in " -_" else " " for c in name)
+    parts = [" ".join(kept.split())[:80].strip("_- ") or "loop"]
     if tempo:
         parts.append(f"{round(tempo, 2):g}bpm")
     if key:

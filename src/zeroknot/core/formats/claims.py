@@ -72,6 +72,11 @@ def claims_in_name(name: str) -> dict[str, object]:
     return found
 
 
+def without_tempo(name: str) -> str:
+    """A name without the tempo in it, which another tempo would make a lie."""
+    return re.sub(r"[_ -]*" + _BPM.pattern, "", name, flags=re.I).strip(" _-") or name
+
+
 def _key_name(note: str, accidental: str, minor: bool) -> str:
     sign = {"#": "♯", "♯": "♯", "b": "♭", "♭": "♭"}.get(accidental, "")
     return f"{note}{sign} {'minor' if minor else 'major'}"

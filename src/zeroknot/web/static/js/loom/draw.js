@@ -2,7 +2,7 @@
 /** The loom's strokes: two rails, the threads between them, the band, the playheads. */
 
 import { drawWave } from "../ui/waves.js";
-import { beatOfSecond, secondAt, secondOfBeat, xOfBeat, xOfSecond } from "./model.js";
+import { beatOfSecond, secondAt, secondOfBeat, threadsIn, xOfBeat, xOfSecond } from "./model.js";
 
 /** @typedef {import("./model.js").View} View */
 /** @typedef {import("./model.js").Knot} Knot */
@@ -16,7 +16,7 @@ import { beatOfSecond, secondAt, secondOfBeat, xOfBeat, xOfSecond } from "./mode
  *   playhead: number | null, hover: string, projectBpm: number}} Scene
  */
 
-/** @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
+/** Everything that stands still. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
 export function drawLoom(c, scene, colours) {
   drawRulers(c, scene, colours);
   drawRails(c, scene, colours);
@@ -24,7 +24,6 @@ export function drawLoom(c, scene, colours) {
   drawWaves(c, scene, colours);
   drawThreads(c, scene, colours);
   drawKnots(c, scene, colours);
-  drawPlayheads(c, scene, colours);
 }
 
 /** @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
@@ -140,7 +139,7 @@ function drawThreads(c, { hand, knots, view, rails, beatsPerBar, beatsPerPulse }
   c.rect(view.left, rails.top, view.width, rails.bottom - rails.top);
   c.clip();
   const perPulse = (view.width / (view.toBeat - view.fromBeat)) * beatsPerPulse;
-  const step = perPulse > 12 ? beatsPerPulse : beatsPerBar;
+  const step = perPulse > 12 ? beatsPerPulse : beatsPerBar * niceBars((6 / perPulse) * (beatsPerPulse / beatsPerBar));
   for (let i = Math.ceil(view.fromBeat / step - 1e-9); i * step <= view.toBeat; i += 1) {
     const x = Math.round(xOfBeat(view, i * step)) + 0.5;
     const isBar = Math.abs((i * step) / beatsPerBar - Math.round((i * step) / beatsPerBar)) < 1e-6;
@@ -153,9 +152,8 @@ function drawThreads(c, { hand, knots, view, rails, beatsPerBar, beatsPerPulse }
   }
   c.setLineDash([2, 3]);
   c.strokeStyle = colours.quiet;
-  for (const [second, strength] of hand.attacks) {
+  for (const [second, strength] of threadsIn(hand.attacks, view)) {
     const [top, bottom] = [xOfSecond(view, second), xOfBeat(view, beatOfSecond(knots, second))];
-    if (Math.max(top, bottom) < view.left || Math.min(top, bottom) > view.left + view.width) continue;
     c.globalAlpha = 0.2 + 0.5 * strength;
     c.beginPath();
     c.moveTo(top, rails.recorded);
@@ -204,8 +202,8 @@ function drawKnots(c, { knots, view, rails, hover }, colours) {
   });
 }
 
-/** @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
-function drawPlayheads(c, { knots, view, rails, playhead }, colours) {
+/** @param {CanvasRenderingContext2D} c @param {Pick<Scene, "knots" | "view" | "rails" | "playhead">} scene @param {Palette} colours */
+export function drawPlayheads(c, { knots, view, rails, playhead }, colours) {
   if (playhead === null) return;
   c.strokeStyle = c.fillStyle = colours.ink;
   for (const [x, top, bottom] of [

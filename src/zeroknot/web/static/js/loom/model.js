@@ -30,6 +30,16 @@ export const beatOfSecond = (knots, second) => along(knots, 0, 1, second);
 /** @param {Knot[]} knots @param {number} beat */
 export const secondOfBeat = (knots, beat) => along(knots, 1, 0, beat);
 
+const PIXELS_A_THREAD = 6;
+
+/** The attacks in view, or the strongest of them where there would be more threads than can be told apart. @param {[number, number][]} attacks second and strength, rising @param {View} view */
+export function threadsIn(attacks, view) {
+  const room = 0.5 * (view.to - view.from);
+  const seen = attacks.filter(([second]) => second >= view.from - room && second <= view.to + room);
+  const most = Math.ceil((2 * view.width) / PIXELS_A_THREAD);
+  return seen.length <= most ? seen : [...seen].sort((a, b) => b[1] - a[1]).slice(0, most);
+}
+
 /** The whole recording and the whole pass. @param {{seconds: number, knots: Knot[]}} hand @param {number} left @param {number} width @returns {View} */
 export function wholeView(hand, left, width) {
   const zero = hand.knots[0][0];

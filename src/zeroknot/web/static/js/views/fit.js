@@ -3,12 +3,12 @@
 
 import { ApiError, getJson, post } from "../api.js";
 import { asLong, bars, bpm, percent, round, seconds, semitones, signedPercent, typedNumber } from "../format.js";
-import { drawLoom } from "../loom/draw.js";
+import { drawLoom, drawPlayheads } from "../loom/draw.js";
 import {
   beatAt, dragged, knotAt, scrolled, secondAt, snappedToAttack, snappedToGrid, wholeView, zoomed,
 } from "../loom/model.js";
 import { Scope } from "../scope.js";
-import { fitted, palette } from "../ui/colours.js";
+import { fitted, palette, paletteName } from "../ui/colours.js";
 import { showAgain } from "../ui/fields.js";
 import { bindKeys } from "../ui/keys.js";
 import { loudest, renderPeaks, sourcePeaks } from "../ui/waves.js";
@@ -39,6 +39,7 @@ export const fit = (session, app) => () => {
   let hover = "";
   let turn = 0;
   let asked = 0;
+  let still = { key: "", parts: /** @type {unknown[]} */ ([]), canvas: document.createElement("canvas"), colours: palette() };
   const scope = new Scope();
   /** The name that answers now: a strand that was undone a moment ago is a loop again. */
   const held = () => (hand.is_new || session.state.strands.some((s) => s.id === hand.hand) ? hand.hand : hand.loop);
@@ -233,12 +234,24 @@ export const fit = (session, app) => () => {
       const whole = this.whole(canvas);
       if (!view || view.width !== whole.width) view = whole;
       const knots = drag ? dragged(hand.knots, drag.which, drag.rail, drag.to) : hand.knots;
-      drawLoom(fitted(canvas), {
-        hand, knots, view, rails: this.rails(canvas), source, sourceScale,
+      const rails = this.rails(canvas);
+      const scene = {
+        hand, knots, view, rails, source, sourceScale,
         render: drag ? null : render, renderScale, sheet, hover,
         beatsPerBar: session.state.beats_per_bar, beatsPerPulse: session.state.beats_per_pulse,
         playhead: this.playhead(), projectBpm: session.state.bpm,
-      }, palette());
+      };
+      // What stands still is drawn once and kept; only the playheads move.
+      const { playhead, hand: h, knots: _, source: s, render: r, sheet: f, ...rest } = scene;
+      const key = JSON.stringify([rest, drag, canvas.clientWidth, canvas.clientHeight, devicePixelRatio, paletteName()]);
+      const [parts, before] = [[h, s, r, f], still.parts];
+      if (key !== still.key || parts.some((part, i) => part !== before[i])) {
+        still = { key, parts, canvas: still.canvas, colours: palette() };
+        drawLoom(fitted(still.canvas, canvas), scene, still.colours);
+      }
+      const c = fitted(canvas);
+      c.drawImage(still.canvas, 0, 0, canvas.clientWidth, canvas.clientHeight);
+      drawPlayheads(c, scene, still.colours);
     },
 
     /** The second of the recording that sounds now. */
