@@ -2,13 +2,15 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from alembic import command
 from alembic.autogenerate import compare_metadata
+from alembic.config import Config
 from alembic.migration import MigrationContext
-from sqlalchemy import text
+from sqlalchemy import create_engine, text
 from sqlmodel import SQLModel
 
 from zeroknot.store.audio_store import AudioStore
-from zeroknot.store.database import migrate, opened_database
+from zeroknot.store.database import MIGRATIONS, NEWEST, migrate, opened_database
 
 
 class DatabaseTest(unittest.TestCase):
@@ -26,6 +28,24 @@ class DatabaseTest(unittest.TestCase):
             )
             self.assertEqual(connection.execute(text("PRAGMA journal_mode")).scalar(), "wal")
         migrate(engine)  # a second time changes nothing
+
+    def test_an_older_database_is_brought_up(self):
+        file = self.folder / "old.sqlite"
+        engine = create_engine(f"sqlite:///{file}")
+        config = Config()
+        config.set_main_option("script_location", str(MIGRATIONS))
+        with engine.begin() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "0001")
+            connection.execute(text("INSERT INTO project VALUES ('p', 'Old', 1, 'then', NULL)"))
+        engine.dispose()
+        engine = opened_database(file)
+        self.addCleanup(engine.dispose)
+        with engine.connect() as connection:
+            version = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
+            self.assertEqual(version, NEWEST)
+            connection.execute(text("SELECT statement FROM revision"))
+            self.assertEqual(connection.execute(text("SELECT name FROM project")).scalar(), "Old")
 
     def test_the_cache_is_kept_under_its_size(self):
         store = AudioStore(self.folder)

@@ -3,12 +3,12 @@
 import sqlite3
 from pathlib import Path
 
-from alembic import command
-from alembic.config import Config
-from sqlalchemy import Engine, event
+from sqlalchemy import Engine, event, inspect, text
 from sqlmodel import create_engine
 
 MIGRATIONS = Path(__file__).parent / "migrations"
+# Migrations are numbered: the last file's number is the newest schema.
+NEWEST = max(path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
 
 
 def opened_database(file: Path) -> Engine:
@@ -21,12 +21,24 @@ def opened_database(file: Path) -> Engine:
 
 
 def migrate(engine: Engine) -> None:
-    """Run every migration that has not run yet."""
+    """Run every migration that has not run yet; Alembic is loaded only where one has not."""
+    if _version(engine) == NEWEST:
+        return
+    from alembic import command
+    from alembic.config import Config
+
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     with engine.begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+
+
+def _version(engine: Engine) -> str | None:
+    if not inspect(engine).has_table("alembic_version"):
+        return None
+    with engine.connect() as connection:
+        return connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
 
 
 def _set_pragmas(connection: sqlite3.Connection, _record: object) -> None:

@@ -77,9 +77,10 @@ class Executors:
         return cls(InlineExecutor(), InlineExecutor(), InlineExecutor())
 
     def warm_up(self) -> None:
-        """Pay the first call's cost in the background."""
-        self.render("warm_up")
-        self.look("warm_up")
+        """Pay the first call's cost in the background; inline there is no background."""
+        for executor in (self._rendering, self._looking):
+            if not isinstance(executor, InlineExecutor):
+                executor.submit(run_task, "warm_up")
 
     def close(self) -> None:
         for executor in (self._rendering, self._looking, self._listening):

@@ -1,5 +1,6 @@
 """The web application, put together."""
 
+import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -18,6 +19,7 @@ from zeroknot.web.api import bring, events, loops, projects, renders
 from zeroknot.web.pages import pages
 from zeroknot.web.safety import Safety
 
+WARM_UP_AFTER_SECONDS = 0.5
 STATIC = Path(__file__).parent / "static"
 
 
@@ -36,9 +38,12 @@ def make_app(settings: Settings, executors: Executors | None = None) -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio = Studio(settings, executors or Executors.processes(settings.workers))
-        studio.executors.warm_up()
         app.state.studio = studio
+        # The first page goes before the workers' own start.
+        warming = threading.Timer(WARM_UP_AFTER_SECONDS, studio.executors.warm_up)
+        warming.start()
         yield
+        warming.cancel()
         studio.announcer.say("closing")
         studio.close()
 
