@@ -25,8 +25,13 @@ test: .venv/.test
 	@command -v chromium >/dev/null || (apt-get update -qq && apt-get install -y -qq chromium)
 	$(BIN)/python -m tests
 
-bench: .venv/.test
+# Loops for measuring are rendered once, into .data/accuracy, by fluidsynth and free soundfonts.
+bench: .venv/.test requirements/bench.lock
+	@command -v fluidsynth >/dev/null || (apt-get update -qq && apt-get install -y -qq fluidsynth \
+	  fluid-soundfont-gm timgm6mb-soundfont musescore-general-soundfont-small)
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/bench.lock
 	$(BIN)/python -m benchmarks
+	$(BIN)/python -m benchmarks.accuracy.measure .data/accuracy
 
 lint: .venv/.test
 	$(BIN)/ruff check src tests benchmarks && $(BIN)/ruff format --check src tests benchmarks
@@ -42,7 +47,7 @@ assets:
 # Locks carry hashes and no address of any registry.
 lock:
 	$(PYTHON) -m venv .venv/lock && .venv/lock/bin/pip install --quiet pip-tools
-	for part in app test; do \
+	for part in app test bench; do \
 	  extra=$$([ $$part = app ] || echo "--extra $$part"); \
 	  .venv/lock/bin/pip-compile --quiet --generate-hashes --no-emit-index-url --no-emit-trusted-host \
 	    --no-emit-find-links --allow-unsafe --strip-extras $$extra -o requirements/$$part.lock pyproject.toml ; done

@@ -51,3 +51,35 @@ def pitch_of(samples, rate=RATE, low=50.0, high=5000.0):
     k = int(np.argmax(spectrum))
     a, b, c = np.log(spectrum[k - 1 : k + 2] + 1e-20)
     return (k + 0.5 * (a - c) / (a - 2 * b + c)) * rate / size
+
+
+def drum_loop(bpm, bars, metre=4, swing=0.5, rate=RATE, seed=4):
+    """A plain beat: kick on the one (and the middle), snare between, hats on eighths.
+
+    metre  pulses a bar; returns float64 [frames] of exactly that many bars
+    """
+    rng = np.random.default_rng(seed)
+    pulse = 60 / bpm
+    out = np.zeros(round(bars * metre * pulse * rate))
+    t = np.arange(round(0.3 * rate)) / rate
+    kick = np.sin(2 * np.pi * (48 * t + 5 * (1 - np.exp(-t * 40)))) * np.exp(-t * 16)
+    noise = rng.standard_normal(t.size)
+    snare = 0.5 * noise * np.exp(-t * 26) + 0.4 * np.sin(2 * np.pi * 185 * t) * np.exp(-t * 30)
+    hat = 0.12 * np.diff(noise, prepend=0.0) * np.exp(-t * 70)
+
+    def lay(sound, at, level):
+        first = round(at * pulse * rate)
+        part = out[first : first + sound.size]
+        part += level * sound[: part.size]
+
+    for bar in range(bars):
+        for k in range(metre):
+            at = bar * metre + k
+            lay(hat, at, 1.0)
+            lay(hat, at + swing, 0.6)
+            if k == 0 or (metre == 4 and k == 2):
+                lay(kick, at, 1.0)
+            else:
+                lay(snare, at, 0.8)
+        lay(kick, bar * metre + metre - 1 + swing, 0.7)
+    return out

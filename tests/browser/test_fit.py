@@ -70,8 +70,11 @@ class FitTest(BrowserTest):
 
     def undo(self):
         self.page.keyboard.press("Control+z")
-        self.wait(lambda: self.strand_now()["span"] == 8 and self.strand_now()["zero_s"] == 0)
-        self.page.wait_for_timeout(150)
+        self.wait(lambda: self.state()["undo"] == "correct bars")
+        self.page.wait_for_function(
+            "() => zeroKnot.session.state.undo === 'correct bars' && !zeroKnot.session.saving"
+        )
+        self.page.wait_for_timeout(300)
         self.page.locator(".working").wait_for(state="hidden")
 
     def test_escape_lets_a_drag_go(self):

@@ -1,6 +1,7 @@
 import io
 import json
 import zipfile
+from dataclasses import replace
 
 import numpy as np
 import soundfile
@@ -134,6 +135,17 @@ class BringingTest(StudioTest):
         self.assertEqual(len(list(self.studio.store.audio.glob("??/*"))), 1)
         self.assertEqual(len(self.studio.shelf.search()), 1)
 
+    def test_what_an_older_listening_heard_is_heard_again_and_statements_stay(self):
+        loop = self.loop()
+        self.studio.shelf.state(loop.sha, loop.readings[0])
+        old = replace(loop.hearing, version=1, readings=(), attacks=())
+        self.studio.loops.set_hearing(replace(loop, hearing=old))
+        self.assertEqual(self.studio.bringing.hear_again(), 1)
+        again = self.studio.loops.get(loop.sha)
+        self.assertEqual(again.hearing, loop.hearing)
+        self.assertEqual(again.stated, loop.readings[0])
+        self.assertEqual(self.studio.bringing.hear_again(), 0)
+
     def test_hostile_names_are_only_names(self):
         data = [wav_bytes(audio(sine(200 + i, 0.5)), 16) for i in range(6)]
         names = ("<img src=x onerror=alert(1)>.wav", "../../../etc/passwd", "x" * 300 + ".wav",
@@ -245,11 +257,16 @@ class FitTest(StudioTest):
         self.assertAlmostEqual(strand.warp.end.second, 7 * beat, places=3)
 
     def test_adopt_take_tempo_method_metre(self):
-        strand = self.fit(AdoptReading(hand=self.drums.sha, index=1))
-        self.assertEqual(strand.reading, self.drums.readings[1])
-        self.assertEqual(self.studio.shelf.loop(self.drums.sha).stated, self.drums.readings[1])
-        self.fit(AdoptReading(hand=strand.id, index=0))
-        self.assertIsNone(self.studio.shelf.loop(self.drums.sha).stated)
+        keys = self.loop("keys_88")
+        self.submit(self.project, AdoptReading(hand=keys.sha, index=1))
+        tree = self.studio.projects.state(self.project).project
+        self.assertEqual(self.studio.hand(tree, keys.sha).strand.reading, keys.readings[1])
+        self.assertEqual(self.studio.shelf.loop(keys.sha).stated, keys.readings[1])
+        self.submit(self.project, AdoptReading(hand=keys.sha, index=0))
+        self.assertIsNone(self.studio.shelf.loop(keys.sha).stated)
+        self.studio.projects.undo(self.project)
+        self.studio.projects.undo(self.project)
+        strand = self.fit(AdoptReading(hand=self.drums.sha, index=0))
         state = self.submit(self.project, TakeTempo(hand=strand.id))
         self.assertAlmostEqual(state.project.tempo[0].bpm, 103, delta=0.01)
         self.assertEqual(self.fit(SetMethod(hand=strand.id, method="spool")).method, "spool")

@@ -2,21 +2,27 @@
 
 import json
 import sys
+from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, BinaryIO
 
 import typer
 
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.formats.loop_file import LoopFile, read_loop_file
-from zeroknot.core.listening.readings import Heard, listen
+from zeroknot.core.formats.midi import read_midi
+from zeroknot.core.formats.sniff import is_midi
+from zeroknot.core.listening.hearing import Hearing
+from zeroknot.core.listening.midi_reading import hear_midi
+from zeroknot.core.listening.reading import Claims
+from zeroknot.core.listening.readings import listen
 
 
 def listen_command(
-    files: Annotated[list[Path], typer.Argument(help="audio files")],
+    files: Annotated[list[Path], typer.Argument(help="audio or MIDI files")],
     as_json: Annotated[bool, typer.Option("--json", help="one JSON list")] = False,
 ) -> None:
-    """Say what tempo, length, downbeat and attacks files seem to have, and how sure that is."""
+    """Say what tempo, length, downbeat, attacks and key files have, and how sure that is."""
     entries = [_entry(file) for file in files]
     if as_json:
         print(json.dumps(entries))
@@ -34,58 +40,54 @@ def listen_command(
 def _entry(file: Path) -> dict[str, Any]:
     try:
         with file.open("rb") as opened:
-            read = read_loop_file(opened, (file.stem, file.resolve().parent.name))
+            return {"file": str(file), **_heard(file, opened)}
     except OSError as error:
         return {"file": str(file), "error": f"cannot be opened: {error.strerror}"}
     except ZeroKnotError as error:
         return {"file": str(file), "error": str(error)}
-    return {"file": str(file), **_heard_json(read, listen(read.sound, read.claims))}
 
 
-def _heard_json(read: LoopFile, heard: Heard) -> dict[str, Any]:
-    best, claims = heard.best, read.claims
+def _heard(file: Path, opened: BinaryIO) -> dict[str, Any]:
+    if is_midi(opened):
+        loop = read_midi(opened)
+        hearing, claims = hear_midi(loop)
+        return {"kind": "midi", **_json(loop.seconds, hearing, claims, ())}
+    read: LoopFile = read_loop_file(opened, (file.stem, file.resolve().parent.name))
+    hearing = listen(read.sound, read.claims)
+    return {"kind": "audio", **_json(read.sound.seconds, hearing, read.claims, read.warnings)}
+
+
+def _json(
+    seconds: float, hearing: Hearing, claims: Claims, warnings: tuple[str, ...]
+) -> dict[str, Any]:
+    best = hearing.best
     return {
-        "kind": "audio",
-        "sound": None,
-        "duration_s": read.sound.seconds,
+        "sound": hearing.sound.kind,
+        "duration_s": seconds,
         "tempo_bpm": best.tempo_bpm if best else None,
         "tempo_confidence": best.confidence if best else 0.0,
         "beats_per_bar": best.beats_per_bar if best else None,
         "bars": best.bars if best else None,
         "downbeat_s": best.downbeat_s if best else None,
         "end_s": best.end_s if best else None,
-        "beats_s": list(heard.beats()),
-        "onsets_s": heard.attacks.seconds.tolist(),
-        "key": None,
-        "key_confidence": 0.0,
-        "tuning_cents": None,
-        "claims": {
-            "tempo_bpm": claims.tempo_bpm,
-            "bars": claims.bars,
-            "key": claims.key,
-            "loop_start_s": claims.loop_start_s,
-            "loop_end_s": claims.loop_end_s,
-            "title": claims.title,
-            "sources": list(claims.sources),
-        },
-        "readings": [
-            {
-                "bars": r.bars,
-                "beats_per_bar": r.beats_per_bar,
-                "tempo_bpm": r.tempo_bpm,
-                "downbeat_s": r.downbeat_s,
-                "end_s": r.end_s,
-                "confidence": r.confidence,
-                "reason": r.reason,
-            }
-            for r in heard.readings
-        ],
-        "warnings": [*read.warnings, *heard.warnings],
+        "beats_s": list(hearing.beats),
+        "onsets_s": list(hearing.attack_seconds()),
+        "key": hearing.key.key,
+        "key_confidence": hearing.key.confidence,
+        "tuning_cents": hearing.key.cents,
+        "claims": asdict(claims),
+        "readings": [asdict(r) for r in hearing.readings],
+        "warnings": [*warnings, *hearing.warnings],
     }
 
 
 def _print(entry: dict[str, Any]) -> None:
-    print(f"{entry['file']}: {entry['duration_s']:.3f} s, {len(entry['onsets_s'])} attacks")
+    about = [f"{entry['duration_s']:.3f} s", f"{len(entry['onsets_s'])} attacks"]
+    if entry["sound"]:
+        about.append(entry["sound"])
+    if entry["key"]:
+        about.append(f"{entry['key']} ({entry['key_confidence']:.0%})")
+    print(f"{entry['file']}: {', '.join(about)}")
     for reading in entry["readings"]:
         print(
             f"  {reading['confidence']:4.0%}  {reading['bars']} x {reading['beats_per_bar']} beats"

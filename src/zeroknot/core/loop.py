@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims, Reading
 
 
@@ -21,9 +22,8 @@ class Loop:
     sha        SHA-256 of the bytes
     file_kind  "wav", "aiff", "flac", "ogg" or "mp3"
     seconds, rate, channels, frames   of the file as it came
-    attacks    (second, strength 0…1) of each, rising
-    sounding   first and last second that are not silence
-    readings   heard ones, likeliest first, made by `listening_version`
+    hearing    what was heard in it
+    warnings   what is odd about the file and the sound
     stated     the person's own reading; None where there is none
     recipe     what it was printed from; None for what came from outside
     """
@@ -37,11 +37,8 @@ class Loop:
     channels: int
     frames: int
     claims: Claims
-    attacks: tuple[tuple[float, float], ...]
-    sounding: tuple[float, float]
-    readings: tuple[Reading, ...]
+    hearing: Hearing
     warnings: tuple[str, ...]
-    listening_version: int
     stated: Reading | None
     recipe: dict[str, object] | None
     added_at: str
@@ -50,8 +47,16 @@ class Loop:
     @property
     def reading(self) -> Reading | None:
         """The one to go by: stated before heard; None where nobody can tell."""
-        return self.stated or (self.readings[0] if self.readings else None)
+        return self.stated or self.hearing.best
 
     @property
-    def attack_seconds(self) -> tuple[float, ...]:
-        return tuple(second for second, _ in self.attacks)
+    def key(self) -> str | None:
+        """As claimed, as printed for, or as heard where that is likelier than not."""
+        heard = self.hearing.key
+        named = self.claims.key or (self.recipe or {}).get("key")
+        return str(named) if named else heard.key if heard.confidence >= 0.5 else None
+
+    @property
+    def readings(self) -> tuple[Reading, ...]:
+        """Heard ones, likeliest first."""
+        return self.hearing.readings

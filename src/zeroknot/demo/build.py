@@ -30,7 +30,7 @@ ARRANGEMENT = (
 
 # What the makers of the loops know and listening cannot: pads have no attacks to count by.
 STATED: dict[str, dict[str, Any]] = {
-    "Gull choir": {"bars": 8, "tempo_bpm": 118.2, "downbeat_s": 0.0},
+    "Gull choir": {"bars": 8, "beats_per_bar": 4, "tempo_bpm": 118.2, "downbeat_s": 0.0},
 }
 
 

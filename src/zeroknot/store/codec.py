@@ -4,6 +4,7 @@ import json
 import zlib
 from dataclasses import asdict
 
+from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims, Reading
 from zeroknot.core.loop import Loop, Statement
 from zeroknot.store.tables import LoopRow
@@ -20,15 +21,8 @@ def loop_row(loop: Loop) -> LoopRow:
         channels=loop.channels,
         frames=loop.frames,
         claims=json.dumps(asdict(loop.claims)),
-        heard=json.dumps(
-            {
-                "attacks": loop.attacks,
-                "sounding": loop.sounding,
-                "readings": [asdict(r) for r in loop.readings],
-                "warnings": loop.warnings,
-            }
-        ),
-        listening_version=loop.listening_version,
+        heard=json.dumps({**asdict(loop.hearing), "file_warnings": loop.warnings}),
+        listening_version=loop.hearing.version,
         stated=reading_text(loop.stated),
         recipe=json.dumps(loop.recipe) if loop.recipe is not None else None,
         added_at=loop.added_at,
@@ -49,11 +43,8 @@ def loop_value(row: LoopRow) -> Loop:
         channels=row.channels,
         frames=row.frames,
         claims=Claims(**claims),
-        attacks=tuple((s, w) for s, w in heard["attacks"]),
-        sounding=(heard["sounding"][0], heard["sounding"][1]),
-        readings=tuple(Reading(**r) for r in heard["readings"]),
-        warnings=tuple(heard["warnings"]),
-        listening_version=row.listening_version,
+        hearing=Hearing.from_json(heard),
+        warnings=tuple(heard.get("file_warnings", heard["warnings"])),
         stated=Reading(**json.loads(row.stated)) if row.stated else None,
         recipe=json.loads(row.recipe) if row.recipe else None,
         added_at=row.added_at,

@@ -64,6 +64,19 @@ class LoopStore:
         with Session(self._engine) as session, session.begin():
             self._row(session, sha).stated = reading_text(reading)
 
+    def heard_before(self, version: int) -> list[Loop]:
+        """Loops whose hearing was made by an older listening."""
+        query = select(LoopRow).where(col(LoopRow.listening_version) < version)
+        with Session(self._engine) as session:
+            return [loop_value(row) for row in session.exec(query)]
+
+    def set_hearing(self, loop: Loop) -> None:
+        """Keep what is heard now; what a person stated stays."""
+        fresh = loop_row(loop)
+        with Session(self._engine) as session, session.begin():
+            row = self._row(session, loop.sha)
+            row.heard, row.listening_version = fresh.heard, fresh.listening_version
+
     def rename(self, sha: str, name: str) -> None:
         with Session(self._engine) as session, session.begin():
             self._row(session, sha).name = name

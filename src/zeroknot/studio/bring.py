@@ -8,7 +8,8 @@ from datetime import UTC, datetime
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-from zeroknot.core.listening.reading import VERSION as LISTENING_VERSION
+from zeroknot.core.listening.hearing import VERSION as LISTENING_VERSION
+from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims
 from zeroknot.core.loop import Loop
 from zeroknot.store.audio_store import AudioStore
@@ -66,6 +67,25 @@ class Bringing:
         future.add_done_callback(lambda f: self._finish(item, incoming, names, f))
         with self._lock:
             return self._items[item.id]
+
+    def hear_again(self) -> int:
+        """Listen once more, in the background, to what an older listening heard; how many."""
+        outdated = self._loops.heard_before(LISTENING_VERSION)
+        for loop in outdated:
+            future = self._executors.listen(
+                "listen_again", self._store.folder, loop.sha, loop.claims
+            )
+            future.add_done_callback(lambda f, loop=loop: self._hear_anew(loop, f))
+        return len(outdated)
+
+    def _hear_anew(self, loop: Loop, future: "Future[Hearing]") -> None:
+        if future.cancelled() or future.exception() is not None:
+            return  # what was heard before stays
+        hearing = future.result()
+        if loop.recipe is not None:  # a print knows what it is
+            hearing = replace(hearing, readings=loop.hearing.readings, beats=loop.hearing.beats)
+        self._loops.set_hearing(replace(loop, hearing=hearing))
+        self._announcer.say("loop", sha=loop.sha)
 
     def refuse(self, name: str, reason: str) -> Item:
         """A file that did not even arrive."""
@@ -132,11 +152,8 @@ def loop_of(listened: Listened, names: tuple[str, ...]) -> Loop:
         channels=listened.channels,
         frames=listened.frames,
         claims=listened.claims or Claims(),
-        attacks=listened.attacks,
-        sounding=listened.sounding,
-        readings=listened.readings,
+        hearing=listened.hearing,
         warnings=listened.warnings,
-        listening_version=LISTENING_VERSION,
         stated=None,
         recipe=None,
         added_at=datetime.now(UTC).isoformat(timespec="microseconds"),

@@ -12,6 +12,7 @@ from typing import BinaryIO
 from pydantic import ValidationError
 
 from zeroknot.core.errors import FormatError
+from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims, Reading
 from zeroknot.core.loop import Loop
 from zeroknot.document.project import Project
@@ -87,9 +88,7 @@ def _loop(entry: dict[str, object]) -> Loop:
     stated = fields.pop("stated")
     return Loop(
         claims=Claims(**claims),
-        attacks=tuple((a, b) for a, b in fields.pop("attacks")),  # type: ignore[attr-defined]
-        sounding=tuple(fields.pop("sounding")),  # type: ignore[arg-type]
-        readings=tuple(Reading(**r) for r in fields.pop("readings")),  # type: ignore[attr-defined]
+        hearing=Hearing.from_json(fields.pop("hearing")),  # type: ignore[arg-type]
         warnings=tuple(fields.pop("warnings")),  # type: ignore[arg-type]
         stated=Reading(**stated) if stated else None,  # type: ignore[arg-type]
         **fields,  # type: ignore[arg-type]

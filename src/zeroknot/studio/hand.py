@@ -85,7 +85,9 @@ def beats_of(reading: Reading, metre: Metre) -> float:
 
 def plan_at(project: Project, strand: Strand, loop: Loop, beat: float) -> RenderPlan:
     """The plan of a strand's pass whose one lies on a beat of the project."""
-    lead_from, tail_to = lead_and_tail(strand.warp, loop.sounding, loop.attack_seconds, strand.lead)
+    lead_from, tail_to = lead_and_tail(
+        strand.warp, loop.hearing.sounding, loop.hearing.attack_seconds(), strand.lead
+    )
     return plan_pass(
         source=loop.sha,
         rate=project.rate,

@@ -1,8 +1,9 @@
 """What comes back from listening to a file."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
-from zeroknot.core.listening.reading import Claims, Reading
+from zeroknot.core.listening.hearing import Hearing
+from zeroknot.core.listening.reading import Claims
 
 
 @dataclass(frozen=True)
@@ -16,7 +17,5 @@ class Listened:
     channels: int = 0
     frames: int = 0
     claims: Claims | None = None
-    attacks: tuple[tuple[float, float], ...] = ()
-    sounding: tuple[float, float] = (0.0, 0.0)
-    readings: tuple[Reading, ...] = ()
+    hearing: Hearing = field(default_factory=lambda: Hearing(sounding=(0.0, 0.0)))
     warnings: tuple[str, ...] = ()

@@ -98,7 +98,7 @@ class Prints:
         loop = replace(
             loop_of(listened, (name,)),
             set_name=hand.loop.set_name,
-            readings=(known,),
+            hearing=replace(listened.hearing, readings=(known,), beats=()),
             recipe=recipe,
             added_at=datetime.now(UTC).isoformat(timespec="microseconds"),
         )
@@ -129,9 +129,8 @@ class Prints:
 
 
 def _key_of(loop: Loop) -> Key | None:
-    """The key a loop is said to be in: by its claims, or by the project it was printed for."""
-    text = loop.claims.key or (loop.recipe or {}).get("key")
-    return Key.parse(str(text)) if text else None
+    """The key a loop is said to be in."""
+    return Key.parse(loop.key) if loop.key else None
 
 
 def file_name(loop: Loop, tempo: float | None, key: Key | None) -> str:

@@ -43,6 +43,7 @@ class Studio:
         self.bundles = Bundles(self.projects, self.loops, self.store)
         self.store.sweep(self.loops.shas())
         self.store.trim_cache(settings.cache_bytes)
+        self.bringing.hear_again()
 
     def close(self) -> None:
         self.executors.close()

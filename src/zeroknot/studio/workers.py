@@ -15,8 +15,10 @@ from zeroknot.core.audio import Audio, resampled
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.formats.audio_file import read_audio
 from zeroknot.core.formats.loop_file import read_loop_file
+from zeroknot.core.listening.attacks import SENSITIVITY, Attacks, all_attacks, find_attacks
 from zeroknot.core.listening.attacks import VERSION as ATTACKS_VERSION
-from zeroknot.core.listening.attacks import Attacks, find_attacks
+from zeroknot.core.listening.hearing import Hearing
+from zeroknot.core.listening.reading import Claims
 from zeroknot.core.listening.readings import listen
 from zeroknot.core.mixing.loudness import loudness
 from zeroknot.core.overview import PEAK_BINS, peaks
@@ -55,10 +57,10 @@ def listen_to(folder: Path, file: Path, names: tuple[str, ...]) -> Listened:
         return Listened(refusal="the file is too large for this machine's memory")
     sha = sha256_of(file)
     sound = read.sound
-    heard = listen(sound, read.claims)
+    hearing = listen(sound, read.claims)
     store = AudioStore(folder)
     _write_peaks(folder, sha, sound)
-    _write_attacks(store, sha, heard.attacks)
+    _write_attacks(store, sha, hearing.attacks)
     return Listened(
         refusal=None,
         sha=sha,
@@ -67,13 +69,17 @@ def listen_to(folder: Path, file: Path, names: tuple[str, ...]) -> Listened:
         channels=sound.channels,
         frames=sound.frames,
         claims=read.claims,
-        attacks=tuple(
-            zip(heard.attacks.seconds.tolist(), heard.attacks.strengths.tolist(), strict=True)
-        ),
-        sounding=heard.sounding,
-        readings=heard.readings,
-        warnings=(*read.warnings, *heard.warnings),
+        hearing=hearing,
+        warnings=(*read.warnings, *hearing.warnings),
     )
+
+
+def listen_again(folder: Path, sha: str, claims: Claims) -> Hearing:
+    """What today's listening makes out of a recording that is on the shelf already."""
+    sound = _decoded(folder, sha)
+    hearing = listen(sound, claims)
+    _write_attacks(AudioStore(folder), sha, hearing.attacks)
+    return hearing
 
 
 def source_block(folder: Path, sha: str, rate: int, index: int) -> bytes:
@@ -131,8 +137,8 @@ def _attacks_path(store: AudioStore, sha: str) -> Path:
     return store.cache / "attacks" / sha[:2] / f"{sha}-{ATTACKS_VERSION}"
 
 
-def _write_attacks(store: AudioStore, sha: str, attacks: Attacks) -> None:
-    write_whole(_attacks_path(store, sha), np.stack([attacks.seconds, attacks.strengths]).tobytes())
+def _write_attacks(store: AudioStore, sha: str, attacks: object) -> None:
+    write_whole(_attacks_path(store, sha), np.asarray(attacks, np.float64).tobytes())
 
 
 def _attacks(folder: Path, sha: str) -> Attacks:
@@ -140,9 +146,11 @@ def _attacks(folder: Path, sha: str) -> Attacks:
     store = AudioStore(folder)
     place = _attacks_path(store, sha)
     if not place.exists():
-        _write_attacks(store, sha, find_attacks(_decoded(folder, sha)))
-    table = np.frombuffer(place.read_bytes()).reshape(2, -1)
-    return Attacks(table[0], table[1])
+        found = all_attacks(_decoded(folder, sha))
+        table = np.stack([found.seconds, found.strengths, found.sureness], axis=1)
+        _write_attacks(store, sha, table)
+    table = np.frombuffer(place.read_bytes()).reshape(-1, 3)
+    return Attacks(table[:, 0], table[:, 1], table[:, 2]).at_sensitivity(SENSITIVITY)
 
 
 def _decoded(folder: Path, sha: str) -> Audio:

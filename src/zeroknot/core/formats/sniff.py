@@ -31,6 +31,14 @@ def sniff(file: BinaryIO) -> str:
     raise FormatError("this is not an audio file known here (WAV, AIFF, FLAC, OGG or MP3)")
 
 
+def is_midi(file: BinaryIO) -> bool:
+    """Does a file begin like MIDI? It is wound back."""
+    file.seek(0)
+    head = file.read(4)
+    file.seek(0)
+    return head == b"MThd"
+
+
 def _after_id3(file: BinaryIO) -> str:
     """A tag may stand before MP3 frames and, by some writers, before FLAC."""
     head = file.read(10)

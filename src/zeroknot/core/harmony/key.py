@@ -45,3 +45,7 @@ class Key:
         sign = {"#": "♯", "b": "♭"}.get(sign, sign)
         minor = mode in ("m", "min", "minor")
         return cls(note.upper() + sign, "minor" if minor else "major")
+
+
+# Tonics as they are written most often, by pitch class.
+NAMES = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")

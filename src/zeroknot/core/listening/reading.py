@@ -9,8 +9,6 @@ Conventions
 
 from dataclasses import dataclass
 
-VERSION = 1  # of the listening that makes readings
-
 
 @dataclass(frozen=True)
 class Reading:

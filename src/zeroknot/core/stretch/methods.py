@@ -52,7 +52,7 @@ METHODS: dict[str, Method] = {
             family="keep",
             about="chords and full mixes",
             pitch_follows=False,
-            version=2,
+            version=3,
             module="zeroknot.core.stretch.weave",
         ),
         Method(

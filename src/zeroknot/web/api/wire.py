@@ -3,6 +3,10 @@
 from dataclasses import asdict
 from typing import Any
 
+import numpy as np
+
+from zeroknot.core.listening.attacks import SENSITIVITY
+from zeroknot.core.listening.beats import curve_of
 from zeroknot.core.loop import Loop
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.core.units import semitones_of_ratio
@@ -96,14 +100,25 @@ def hand_json(studio: Studio, project: Project, hand: Hand) -> dict[str, Any]:
         "tempo_bpm": reading.pulses * 60.0 / warp.body_seconds if reading else None,
         "confidence": reading.confidence if reading else 0.0,
         "knots": [[k.second, k.beat] for k in warp.knots],
-        "attacks": [list(a) for a in loop.attacks],
-        "sounding": list(loop.sounding),
+        "attacks": [list(a) for a in loop.hearing.attacks],
+        "sensitivity": SENSITIVITY,
+        "beats": list(loop.hearing.beats),
+        "sounding": list(loop.hearing.sounding),
+        "steadiness": _steadiness(loop),
+        "key": asdict(loop.hearing.key),
+        "sound": asdict(loop.hearing.sound),
         "warnings": list(loop.warnings),
         "claims": {k: v for k, v in asdict(loop.claims).items() if v not in (None, ())},
         "readings": [
             {
                 **asdict(r),
                 "index": i,
+                "duration_ratio": beats_of(r, metre)
+                * strand.span
+                / is_span
+                * 60.0
+                / project.tempo_map.bpm_at(0.0)
+                / (r.end_s - r.downbeat_s),
                 "adopted": bool(
                     reading
                     and (r.bars, r.beats_per_bar) == (reading.bars, reading.beats_per_bar)
@@ -119,6 +134,19 @@ def hand_json(studio: Studio, project: Project, hand: Hand) -> dict[str, Any]:
             for m in METHODS.values()
         ],
     }  # fmt: skip
+
+
+def _steadiness(loop: Loop) -> dict[str, float] | None:
+    """How the tempo moves over the beats that were heard; None where there are hardly any."""
+    curve = curve_of(np.asarray(loop.hearing.beats))
+    if curve is None or curve.seconds.size < 4:
+        return None
+    return {
+        "lowest_bpm": float(curve.bpm.min()),
+        "highest_bpm": float(curve.bpm.max()),
+        "deviation_bpm": curve.deviation_bpm,
+        "drift_percent": 100.0 * curve.drift,
+    }
 
 
 def row_json(loop: Loop, project: Project | None) -> dict[str, Any]:
@@ -143,7 +171,9 @@ def row_json(loop: Loop, project: Project | None) -> dict[str, Any]:
         "confidence": reading.confidence if reading else 0.0,
         "is_stated": loop.stated is not None,
         "claimed_bpm": loop.claims.tempo_bpm,
-        "key": loop.claims.key or (loop.recipe or {}).get("key"),
+        "key": loop.key,
+        "key_confidence": 1.0 if loop.claims.key else loop.hearing.key.confidence,
+        "sound": loop.hearing.sound.kind,
         "is_print": loop.recipe is not None,
         "duration_ratio": ratio,
         "warnings": list(loop.warnings),

@@ -27,18 +27,26 @@
  *   master_db: number, last_bar: number, end_beat: number, tracks: Track[], strands: Strand[],
  *   clips: Clip[]}} ProjectState
  * @typedef {{bars: number, beats_per_bar: number, tempo_bpm: number, downbeat_s: number,
- *   end_s: number, confidence: number, reason: string, index: number, adopted: boolean}} Reading
+ *   end_s: number, confidence: number, reason: string, index: number, duration_ratio: number,
+ *   adopted: boolean}} Reading
+ * @typedef {[number, number, number]} Attack second, strength, sureness
+ * @typedef {{lowest_bpm: number, highest_bpm: number, deviation_bpm: number,
+ *   drift_percent: number}} Steadiness
+ * @typedef {{key: string | null, confidence: number, runner_up: string | null,
+ *   runner_up_confidence: number, cents: number | null}} HeardKey
+ * @typedef {{kind: string | null, confidence: number}} HeardSound
  * @typedef {{key: string, name: string, family: string, about: string, pitch_follows: boolean}} Method
  * @typedef {Strand & {hand: string, is_new: boolean, loop_name: string, channels: number,
  *   file_kind: string, source_rate: number, is_stated: boolean, once_beats: number,
  *   bars: number | null, beats_per_bar: number, tempo_bpm: number | null, confidence: number,
- *   knots: [number, number][], attacks: [number, number][], sounding: [number, number],
+ *   knots: [number, number][], attacks: Attack[], sensitivity: number, beats: number[],
+ *   sounding: [number, number], steadiness: Steadiness | null, key: HeardKey, sound: HeardSound,
  *   warnings: string[], claims: Record<string, unknown>, readings: Reading[],
  *   methods: Method[]}} Hand
  * @typedef {{sha: string, name: string, set: string, file_kind: string, seconds: number,
  *   channels: number, rate: number, bars: number | null, beats_per_bar: number | null,
  *   tempo_bpm: number | null, confidence: number, is_stated: boolean, claimed_bpm: number | null,
- *   key: string | null, is_print: boolean, duration_ratio: number | null,
+ *   key: string | null, key_confidence: number, sound: string | null, is_print: boolean, duration_ratio: number | null,
  *   warnings: string[]}} ShelfRow
  * @typedef {{id: string, name: string, state: string, reason: string, sha: string}} BringItem
  */

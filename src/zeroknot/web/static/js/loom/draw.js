@@ -9,7 +9,7 @@ import { beatOfSecond, secondAt, secondOfBeat, threadsIn, xOfBeat, xOfSecond } f
 /** @typedef {ReturnType<typeof import("../ui/colours.js").palette>} Palette */
 /** @typedef {{top: number, recorded: number, fitted: number, bottom: number}} Rails */
 /**
- * @typedef {{hand: import("../types.js").Hand, knots: Knot[], view: View, rails: Rails,
+ * @typedef {{hand: import("../types.js").Hand, attacks: import("../types.js").Attack[], knots: Knot[], view: View, rails: Rails,
  *   source: import("../ui/waves.js").Peaks | null, sourceScale: number,
  *   render: import("../ui/waves.js").Peaks | null, renderScale: number,
  *   sheet: import("../types.js").HandSheet | null, beatsPerBar: number, beatsPerPulse: number,
@@ -23,7 +23,33 @@ export function drawLoom(c, scene, colours) {
   drawBand(c, scene, colours);
   drawWaves(c, scene, colours);
   drawThreads(c, scene, colours);
+  drawHeard(c, scene, colours);
   drawKnots(c, scene, colours);
+}
+
+/** What was heard, on the recorded rail: a stroke an attack, as long as it is strong; a dot a beat, larger on the one. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
+function drawHeard(c, { hand, attacks, view, rails }, colours) {
+  c.fillStyle = colours.ink;
+  c.globalAlpha = 0.7;
+  for (const [second, strength] of threadsIn(attacks, view)) {
+    const x = Math.round(xOfSecond(view, second));
+    const length = 4 + 14 * strength;
+    if (x >= view.left && x <= view.left + view.width) c.fillRect(x, rails.recorded - length, 1.5, length);
+  }
+  c.globalAlpha = 1;
+  const per = hand.beats_per_bar;
+  const step = hand.beats.length > 1 ? hand.beats[1] - hand.beats[0] : 1;
+  const apart = (step / (view.to - view.from)) * view.width;
+  const first = hand.beats.findIndex((b) => Math.abs(b - hand.zero_s) < 0.3 * step);
+  hand.beats.forEach((beat, i) => {
+    const isOne = first >= 0 && (((i - first) % per) + per) % per === 0;
+    const x = xOfSecond(view, beat);
+    if (x < view.left || x > view.left + view.width || (apart < 7 && !isOne) || apart * per < 7) return;
+    c.fillStyle = isOne ? colours.ink : colours.quiet;
+    c.beginPath();
+    c.arc(x, rails.top + 5, isOne ? 3 : 1.8, 0, 2 * Math.PI);
+    c.fill();
+  });
 }
 
 /** @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
@@ -133,7 +159,7 @@ function drawWaves(c, scene, colours) {
 }
 
 /** Faint threads for attacks, grid lines on the fitted rail. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
-function drawThreads(c, { hand, knots, view, rails, beatsPerBar, beatsPerPulse }, colours) {
+function drawThreads(c, { attacks, knots, view, rails, beatsPerBar, beatsPerPulse }, colours) {
   c.save();
   c.beginPath();
   c.rect(view.left, rails.top, view.width, rails.bottom - rails.top);
@@ -152,7 +178,7 @@ function drawThreads(c, { hand, knots, view, rails, beatsPerBar, beatsPerPulse }
   }
   c.setLineDash([2, 3]);
   c.strokeStyle = colours.quiet;
-  for (const [second, strength] of threadsIn(hand.attacks, view)) {
+  for (const [second, strength] of threadsIn(attacks, view)) {
     const [top, bottom] = [xOfSecond(view, second), xOfBeat(view, beatOfSecond(knots, second))];
     c.globalAlpha = 0.2 + 0.5 * strength;
     c.beginPath();

@@ -32,7 +32,7 @@ export const secondOfBeat = (knots, beat) => along(knots, 1, 0, beat);
 
 const PIXELS_A_THREAD = 6;
 
-/** The attacks in view, or the strongest of them where there would be more threads than can be told apart. @param {[number, number][]} attacks second and strength, rising @param {View} view */
+/** The attacks in view, or the strongest of them where there would be more threads than can be told apart. @param {import("../types.js").Attack[]} attacks rising @param {View} view */
 export function threadsIn(attacks, view) {
   const room = 0.5 * (view.to - view.from);
   const seen = attacks.filter(([second]) => second >= view.from - room && second <= view.to + room);

@@ -37,6 +37,8 @@ export const fit = (session, app) => () => {
   /** @type {{which: "zero" | "end", rail: "recorded" | "fitted", to: number, x: number, y: number} | null} */
   let drag = null;
   let hover = "";
+  /** Those that hold at the sensitivity that was chosen. @type {import("../types.js").Attack[]} */
+  let attacks = [];
   let turn = 0;
   let asked = 0;
   let still = { key: "", parts: /** @type {unknown[]} */ ([]), canvas: document.createElement("canvas"), colours: palette() };
@@ -55,6 +57,7 @@ export const fit = (session, app) => () => {
     semitones: 0, pitchFollows: false, gain: 0, lead: true, stated: false, claims: "", warnings: "",
     summary: "", spoolText: "", hearing: false, way: "fitted", withRest: false, seamMode: false,
     print: "wrap", printLead: false, printing: false, printed: "", printedSha: "", placeText: "Place",
+    sensitivity: 0, attacksText: "", reasonText: "", keyChip: "", steadyText: "",
     rendering: false, spans: /** @type {any[]} */ ([]), isNew: false, dragText: "",
 
     init() {
@@ -147,7 +150,10 @@ export const fit = (session, app) => () => {
       const h = hand;
       this.isNew = h.is_new;
       this.name = h.name;
-      this.about = ["audio", h.channels === 1 ? "mono" : "stereo", seconds(h.seconds)].join(" · ");
+      this.about = [h.sound.kind ?? "audio", h.channels === 1 ? "mono" : "stereo", seconds(h.seconds)].join(" · ");
+      this.keyChip = keyText(h);
+      this.steadyText = steadyText(h);
+      this.setSensitivity(Number(sessionStorage.getItem(sensitivityKey(h)) ?? Math.round(100 * h.sensitivity)));
       this.ring = `/api/loops/${h.loop}/ring.svg?yarn=${h.yarn}&v=${session.state.revision}`;
       this.barsChip = h.bars === null ? "length unknown" : bars(h.bars);
       this.fromBpm = bpm(h.tempo_bpm ?? h.recorded_bpm);
@@ -160,9 +166,10 @@ export const fit = (session, app) => () => {
         bpm: bpm(r.tempo_bpm),
         percent: percent(r.confidence),
         share: r.confidence,
-        reason: r.reason,
+        reason: `${r.reason}. Here: ${asLong(r.duration_ratio)}.`,
         adopted: r.adopted,
       }));
+      this.explain(-1);
       this.methods = h.methods;
       this.method = h.method;
       this.bars = String(h.bars ?? "");
@@ -236,15 +243,15 @@ export const fit = (session, app) => () => {
       const knots = drag ? dragged(hand.knots, drag.which, drag.rail, drag.to) : hand.knots;
       const rails = this.rails(canvas);
       const scene = {
-        hand, knots, view, rails, source, sourceScale,
+        hand, attacks, knots, view, rails, source, sourceScale,
         render: drag ? null : render, renderScale, sheet, hover,
         beatsPerBar: session.state.beats_per_bar, beatsPerPulse: session.state.beats_per_pulse,
         playhead: this.playhead(), projectBpm: session.state.bpm,
       };
       // What stands still is drawn once and kept; only the playheads move.
-      const { playhead, hand: h, knots: _, source: s, render: r, sheet: f, ...rest } = scene;
+      const { playhead, hand: h, attacks: a, knots: _, source: s, render: r, sheet: f, ...rest } = scene;
       const key = JSON.stringify([rest, drag, canvas.clientWidth, canvas.clientHeight, devicePixelRatio, paletteName()]);
-      const [parts, before] = [[h, s, r, f], still.parts];
+      const [parts, before] = [[h, a, s, r, f], still.parts];
       if (key !== still.key || parts.some((part, i) => part !== before[i])) {
         still = { key, parts, canvas: still.canvas, colours: palette() };
         drawLoom(fitted(still.canvas, canvas), scene, still.colours);
@@ -301,7 +308,7 @@ export const fit = (session, app) => () => {
       if (drag.rail === "recorded") {
         const second = secondAt(view, x);
         drag.to = event.altKey ? second : snappedToAttack(
-          [...hand.attacks, [0, 1], [hand.seconds, 1]], view, second, SNAP_PIXELS);
+          [...attacks, [0, 1], [hand.seconds, 1]], view, second, SNAP_PIXELS);
         this.dragText = seconds(drag.to, 3);
       } else {
         const beat = beatAt(view, x);
@@ -345,6 +352,21 @@ export const fit = (session, app) => () => {
     scroll(pixels) {
       const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("loom"));
       if (view) view = scrolled(view, pixels, this.whole(canvas));
+    },
+
+    /** Say why a reading stands in the list; the adopted one's reason holds where none is pointed at. @param {number} index */
+    explain(index) {
+      const shown = this.readings.find((r) => r.index === index) ?? this.readings.find((r) => r.adopted) ?? this.readings[0];
+      this.reasonText = shown?.reason ?? "";
+    },
+
+    /** How readily a rise counts as an attack: more only ever adds. @param {number} value percent */
+    setSensitivity(value) {
+      this.sensitivity = value;
+      attacks = hand.attacks.filter(([, , sure]) => sure >= 1 - value / 100);
+      this.attacksText = `${attacks.length} attack${attacks.length === 1 ? "" : "s"} heard`;
+      if (value === Math.round(100 * hand.sensitivity)) sessionStorage.removeItem(sensitivityKey(hand));
+      else sessionStorage.setItem(sensitivityKey(hand), String(value));
     },
 
     // ---- what a person asks for
@@ -486,6 +508,25 @@ export const fit = (session, app) => () => {
     },
   };
 };
+
+/** @param {Hand} hand */
+const sensitivityKey = (hand) => `zeroknot.sensitivity.${hand.loop}`;
+
+/** @param {Hand} hand */
+function keyText(hand) {
+  const { kind } = hand.sound;
+  if (kind === "drums" || kind === "percussion") return "no pitch to match";
+  if (!hand.key.key) return "key unknown";
+  const tuned = hand.key.cents === null || Math.abs(hand.key.cents) < 4 ? "" : `, ${hand.key.cents > 0 ? "+" : "−"}${Math.abs(hand.key.cents).toFixed(0)} ct`;
+  return `${hand.key.key} ${percent(hand.key.confidence)}${tuned}`;
+}
+
+/** @param {Hand} hand */
+function steadyText(hand) {
+  const s = hand.steadiness;
+  if (!s || s.highest_bpm - s.lowest_bpm < 0.004 * s.highest_bpm) return "";
+  return `Its tempo moves from ${bpm(s.lowest_bpm)} to ${bpm(s.highest_bpm)} BPM (deviation ${s.deviation_bpm.toFixed(2)}).`;
+}
 
 /** @param {Record<string, unknown>} claims */
 function claimsText(claims) {

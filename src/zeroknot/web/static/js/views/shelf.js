@@ -67,7 +67,7 @@ export const shelf = (session, app) => () => ({
       yarn: i % 8,
       ringPath: `/api/loops/${row.sha}/ring.svg?yarn=${i % 8}`,
       fitPath: `/p/${session.state.id}/fit/${row.sha}`,
-      tags: [row.set, row.is_print ? "printed here" : row.file_kind, row.channels === 1 ? "mono" : "stereo"].filter(Boolean).join(" · "),
+      tags: [row.sound, row.set, row.is_print ? "printed here" : row.file_kind, row.channels === 1 ? "mono" : "stereo"].filter(Boolean).join(" · "),
       length: row.bars === null ? seconds(row.seconds) : `${row.bars} bar${row.bars === 1 ? "" : "s"}`,
       tempo: bpm(row.tempo_bpm),
       sureness: row.tempo_bpm === null ? "cannot tell" : row.is_stated ? "stated by hand" : `${percent(row.confidence)} sure`,

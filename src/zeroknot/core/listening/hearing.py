@@ -1,0 +1,59 @@
+"""What listening made out of a loop: plain values that can be kept."""
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from zeroknot.core.listening.attacks import SENSITIVITY
+from zeroknot.core.listening.key import KeyReading
+from zeroknot.core.listening.reading import Reading
+from zeroknot.core.listening.sound_kind import SoundReading
+
+VERSION = 2  # of the listening
+CANNOT_TELL = 0.08  # confidence below which nothing is said to be the reading
+
+
+@dataclass(frozen=True, kw_only=True)
+class Hearing:
+    """Everything heard in one recording.
+
+    attacks   (second, strength 0…1, sureness 0…1) of all that may be one, rising
+    sounding  first and last second that are not silence
+    readings  likeliest first
+    beats     seconds of the best reading's pulses
+    version   of the listening
+    """
+
+    attacks: tuple[tuple[float, float, float], ...] = ()
+    sounding: tuple[float, float]
+    readings: tuple[Reading, ...] = ()
+    warnings: tuple[str, ...] = ()
+    key: KeyReading = field(default_factory=KeyReading.none)
+    sound: SoundReading = field(default_factory=SoundReading.none)
+    beats: tuple[float, ...] = ()
+    version: int = VERSION
+
+    @property
+    def best(self) -> Reading | None:
+        """The reading to go by; None where nobody can tell."""
+        if not self.readings or self.readings[0].confidence < CANNOT_TELL:
+            return None
+        return self.readings[0]
+
+    def attack_seconds(self, sensitivity: float = SENSITIVITY) -> tuple[float, ...]:
+        """Attacks that hold at a sensitivity of 0…1; a higher one only ever adds."""
+        return tuple(second for second, _, sure in self.attacks if sure >= 1.0 - sensitivity)
+
+    @classmethod
+    def from_json(cls, value: dict[str, Any]) -> "Hearing":
+        """The hearing whose `asdict` was stored as JSON."""
+        return cls(
+            # An older hearing has no sureness: it is heard again soon.
+            attacks=tuple((a[0], a[1], a[2] if len(a) > 2 else 1.0) for a in value["attacks"]),
+            sounding=(value["sounding"][0], value["sounding"][1]),
+            readings=tuple(Reading(**r) for r in value["readings"]),
+            warnings=tuple(value["warnings"]),
+            key=KeyReading(**value.get("key", {"key": None, "confidence": 0.0})),
+            sound=SoundReading(**value.get("sound", {"kind": None, "confidence": 0.0})),
+            beats=tuple(value.get("beats", ())),
+            version=value.get("version", 1),
+        )

@@ -1,0 +1,29 @@
+"""How likely is each hypothesis?
+
+Two networks: a quick one keeps the likeliest of a thousand or two, a thorough one weighs those.
+Their scores are logarithms of probabilities among the hypotheses of one sound.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeroknot.core.listening.evidence import Table, evidence, first_evidence
+from zeroknot.core.listening.hypotheses import Hypotheses
+from zeroknot.core.listening.material import Material
+from zeroknot.core.listening.network import network
+
+MOST_JUDGED = 140
+
+
+def likeliest(first: Table, most: int) -> NDArray[np.int64]:
+    """Rows that the quick network gives the most to, in their own order."""
+    scores = network("readings-first").scores(first)
+    return np.sort(np.argsort(-scores, kind="stable")[:most])
+
+
+def judged(material: Material, hypotheses: Hypotheses) -> tuple[Hypotheses, NDArray[np.float64]]:
+    """The hypotheses worth a full look, and their scores."""
+    first = first_evidence(material, hypotheses)
+    best = likeliest(first, MOST_JUDGED)
+    taken = hypotheses.taken(best)
+    return taken, network("readings").scores(evidence(material, taken, first[best]))

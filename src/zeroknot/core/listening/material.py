@@ -1,0 +1,61 @@
+"""What does listening start from? All that is made out of a sound once, for all questions."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeroknot.core.audio import Audio
+from zeroknot.core.listening.attacks import (
+    SENSITIVITY,
+    Attacks,
+    all_attacks,
+    sounding_range,
+)
+from zeroknot.core.listening.chroma import Peaks, chroma, spectral_peaks, tuning_cents
+from zeroknot.core.listening.picture import Picture, picture_of
+
+Table = NDArray[np.float32]
+
+
+@dataclass(frozen=True, eq=False)
+class Material:
+    """everything  all that may be an attack; `attacks` those that hold as a rule
+    cents       tuning against A = 440 Hz; None where no pitch stands out
+    chroma      float32 [frames, 12] of `chroma_hop` seconds each
+    sounding    first and last second that are not silence
+    """
+
+    picture: Picture
+    everything: Attacks
+    peaks: Peaks
+    cents: float | None
+    chroma: Table
+    sounding: tuple[float, float]
+
+    @property
+    def attacks(self) -> Attacks:
+        return self.everything.at_sensitivity(SENSITIVITY)
+
+    @property
+    def chroma_hop(self) -> float:
+        return self.peaks.hop_seconds
+
+    @property
+    def peakiness(self) -> float:
+        return self.peaks.peakiness
+
+
+def material_of(sound: Audio) -> Material:
+    """Listen through a sound that is not silent."""
+    picture = picture_of(sound)
+    peaks = spectral_peaks(sound)
+    cents = tuning_cents(peaks)
+    return Material(
+        picture,
+        all_attacks(sound, picture),
+        peaks,
+        cents,
+        chroma(peaks, cents or 0.0),
+        sounding_range(sound),
+    )

@@ -1,0 +1,83 @@
+import unittest
+
+import numpy as np
+
+from tests.sounds import RATE, audio, hits, rendered
+from zeroknot.core.harmony.key import NAMES
+from zeroknot.core.listening.key import key_rows, read_key
+from zeroknot.core.listening.notes import SoundedNote, key_of_notes
+from zeroknot.core.listening.readings import listen
+from zeroknot.core.units import hertz_of_note
+
+# Krumhansl & Kessler, "Tracing the dynamic changes in perceived tonal organization in a spatial
+# representation of musical keys" (1982): how well each pitch class fits, from the tonic up.
+KRUMHANSL_KESSLER = {
+    "major": (6.35, 2.23, 3.48, 2.33, 4.38, 4.09, 2.52, 5.19, 2.39, 3.66, 2.29, 2.88),
+    "minor": (6.33, 2.68, 3.52, 5.38, 2.60, 3.53, 2.54, 4.75, 3.98, 2.69, 3.34, 3.17),
+}
+
+
+def tones(chords, seconds, cents=0.0):
+    """Chords of plucked harmonic tones, one after another."""
+    length = round(seconds * RATE)
+    t = np.arange(length) / RATE
+    parts = []
+    for chord in chords:
+        sound = np.zeros(length)
+        for note in chord:
+            hertz = hertz_of_note(note + cents / 100)
+            for k in range(1, 7):
+                sound += np.sin(2 * np.pi * k * hertz * t) / k**1.5 * np.exp(-t * (1.5 + k))
+        parts.append(sound)
+    samples = np.concatenate(parts)
+    return audio(samples / np.abs(samples).max() * 0.7)
+
+
+class KeyTest(unittest.TestCase):
+    def test_profiles_of_listeners_give_their_key(self):
+        for mode, profile in KRUMHANSL_KESSLER.items():
+            for tonic in range(12):
+                with self.subTest(f"{NAMES[tonic]} {mode}"):
+                    seen = np.roll(np.asarray(profile, np.float32), tonic)
+                    seen = (seen - seen.min()) / (seen - seen.min()).sum()
+                    reading = read_key(np.tile(seen, (4, 1)), "key")
+                    self.assertEqual(reading.key, f"{NAMES[tonic]} {mode}")
+                    self.assertGreater(reading.confidence, reading.runner_up_confidence)
+
+    def test_every_tonic_is_seen_alike(self):
+        profile = np.random.default_rng(3).random((4, 12)).astype(np.float32)
+        rows = key_rows(profile)
+        up = key_rows(np.roll(profile, 1, axis=1))
+        np.testing.assert_array_equal(rows[:11], up[1:12])
+
+    def test_chords_with_bass_are_heard_in_their_key(self):
+        # I vi IV V in G major; i VI III VII in E minor: common progressions, no source.
+        g = [(43, 55, 59, 62), (40, 55, 59, 64), (48, 55, 60, 64), (50, 54, 57, 62)]
+        for shift in (0, 3, -4):
+            with self.subTest(shift=shift):
+                sound = tones([[n + shift for n in c] for c in g] * 2, 0.6)
+                name = f"{NAMES[(7 + shift) % 12]} major"
+                self.assertEqual(listen(sound).key.key, name)
+
+    def test_tuning_against_a_440(self):
+        chords = [(45, 57, 60, 64), (41, 57, 60, 65), (43, 55, 59, 62)]
+        for cents in (-35, -14, 0, 14, 40):
+            with self.subTest(cents=cents):
+                heard = listen(tones(chords, 0.8, cents)).key.cents
+                self.assertAlmostEqual(heard, cents, delta=4)
+
+    def test_drums_have_no_key(self):
+        for name, sound in (
+            ("rendered", rendered("drums_103")),
+            ("noise", audio(hits(np.arange(16) * 0.25, 4.0))),
+        ):
+            with self.subTest(name):
+                self.assertIsNone(listen(sound).key.key)
+
+    def test_notes_tell_their_key(self):
+        scale = (60, 62, 64, 65, 67, 69, 71, 72, 71, 69, 67, 65, 64, 62, 60)
+        notes = [SoundedNote(i * 0.5, i * 0.5 + 0.48, p, 90) for i, p in enumerate(scale)]
+        self.assertEqual(key_of_notes(notes).key, "C major")
+        up = [SoundedNote(n.start, n.end, n.pitch + 5, 90) for n in notes]
+        self.assertEqual(key_of_notes(up).key, "F major")
+        self.assertIsNone(key_of_notes(notes[:2]).key)
