@@ -34,7 +34,7 @@ export const fit = (session, app) => () => {
   let [sourceScale, renderScale] = [1, 1];
   /** @type {import("../loom/model.js").View | null} */
   let view = null;
-  /** @type {{which: "zero" | "end", rail: "recorded" | "fitted", to: number, x: number, y: number} | null} */
+  /** @type {{which: "zero" | "end", rail: "recorded" | "fitted", to: number, isDone?: boolean} | null} */
   let drag = null;
   let hover = "";
   /** Those that hold at the sensitivity that was chosen. @type {import("../types.js").Attack[]} */
@@ -292,14 +292,14 @@ export const fit = (session, app) => () => {
       canvas.setPointerCapture(event.pointerId);
       const [zero, end] = [hand.knots[0], hand.knots[hand.knots.length - 1]];
       const knot = found.which === "zero" ? zero : end;
-      drag = { ...found, to: found.rail === "recorded" ? knot[0] : knot[1], x, y };
+      drag = { ...found, to: found.rail === "recorded" ? knot[0] : knot[1] };
     },
 
     /** @param {PointerEvent} event @param {HTMLCanvasElement} canvas */
     moved(event, canvas) {
       if (!view) return;
       const { x, y } = this.point(event, canvas);
-      if (!drag) {
+      if (!drag || drag.isDone) {
         const found = knotAt(hand.knots, view, x, y, this.rails(canvas));
         hover = found ? `${found.which}/${found.rail}` : "";
         canvas.style.cursor = found ? "ew-resize" : "default";
@@ -318,14 +318,18 @@ export const fit = (session, app) => () => {
     },
 
     released() {
-      if (!drag) return;
-      const { which, rail, to } = drag;
+      if (!drag || drag.isDone) return;
+      const own = drag;
+      const { which, rail, to } = own;
       const [zero, end] = [hand.knots[0], hand.knots[hand.knots.length - 1]];
       const before = rail === "recorded" ? (which === "zero" ? zero[0] : end[0]) : (which === "zero" ? 0 : end[1]);
+      // The knots stay where they were dragged to until the answer is there; by then another drag may have begun.
       const settle = () => {
+        if (drag !== own) return;
         drag = null;
         this.dragText = "";
       };
+      own.isDone = true;
       if (Math.abs(to - before) < 1e-6) return settle();
       /** @type {Record<string, unknown>} */
       let intent = {};
