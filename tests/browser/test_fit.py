@@ -77,6 +77,22 @@ class FitTest(BrowserTest):
         self.page.wait_for_timeout(300)
         self.page.locator(".working").wait_for(state="hidden")
 
+    def test_readings_say_why_and_more_sensitivity_only_adds_attacks(self):
+        page = self.page
+        self.assertRegex(page.locator(".reason").inner_text(), r"2 bars at 103.*as long")
+        self.assertIn("unpitched", page.locator(".in-hand").inner_text())
+        self.assertIn("drums", page.locator(".in-hand .name").inner_text())
+        field, counts = page.get_by_label("Sensitivity to attacks, typed"), []
+        for percent in ("10", "65", "95"):
+            field.fill(percent)
+            field.press("Enter")
+            text = page.get_by_text("attacks heard").inner_text()
+            counts.append(int(text.split()[0]))
+        self.assertEqual(counts, sorted(counts))
+        # 16 eighths and one kick between them (tests/fixtures/render.py).
+        self.assertEqual(counts[1], 17)
+        self.assertGreater(counts[2], counts[0])
+
     def test_escape_lets_a_drag_go(self):
         x, y, *_ = self.page.evaluate(KNOT, ["end", "recorded"])
         self.page.locator("#loom").focus()

@@ -519,7 +519,7 @@ const sensitivityKey = (hand) => `zeroknot.sensitivity.${hand.loop}`;
 /** @param {Hand} hand */
 function keyText(hand) {
   const { kind } = hand.sound;
-  if (kind === "drums" || kind === "percussion") return "no pitch to match";
+  if (kind === "drums" || kind === "percussion") return "unpitched";
   if (!hand.key.key) return "key unknown";
   const tuned = hand.key.cents === null || Math.abs(hand.key.cents) < 4 ? "" : `, ${hand.key.cents > 0 ? "+" : "−"}${Math.abs(hand.key.cents).toFixed(0)} ct`;
   return `${hand.key.key} ${percent(hand.key.confidence)}${tuned}`;
