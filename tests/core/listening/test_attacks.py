@@ -3,7 +3,7 @@ import unittest
 import numpy as np
 
 from tests.sounds import audio, hits, rendered, sine
-from zeroknot.core.listening.attacks import find_attacks, sounding_range
+from zeroknot.core.listening.attacks import all_attacks, find_attacks, sounding_range
 
 
 class AttacksTest(unittest.TestCase):
@@ -22,6 +22,18 @@ class AttacksTest(unittest.TestCase):
         self.assertGreaterEqual(np.mean(hit), 0.9)
         false = [np.abs(expected - t).min() > 0.05 for t in found]
         self.assertLessEqual(np.mean(false), 0.1)
+
+    def test_more_sensitivity_only_ever_adds(self):
+        everything = all_attacks(rendered("keys_88"))
+        before = set()
+        for sensitivity in (0.1, 0.3, 0.5, 0.65, 0.8, 0.95):
+            now = set(everything.at_sensitivity(sensitivity).seconds)
+            self.assertLessEqual(before, now)
+            before = now
+
+    def test_a_hit_in_the_very_first_sample(self):
+        found = find_attacks(audio(hits([0.0, 0.5, 1.5], 2.0))).seconds
+        np.testing.assert_allclose(found, [0.0, 0.5, 1.5], atol=0.003)
 
     def test_silence_and_steady_tones_have_none_inside(self):
         self.assertEqual(find_attacks(audio(np.zeros(44_100))).seconds.size, 0)

@@ -11,6 +11,7 @@ Conventions
 - Kinds say where a start or an end came from; the judge weighs them.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -86,13 +87,13 @@ def hypotheses(
     """
     seconds = picture.seconds
     starts = _starts(attacks, sounding, seconds)
-    if mark:
-        starts.append((mark[0], START_MARK))
+    if mark:  # before what is heard near it: of doubles the first stays
+        starts.insert(1, (mark[0], START_MARK))
     ends = [(seconds, END_FILE)]
     if sounding[1] < seconds - 0.02:
         ends.append((sounding[1], END_SOUND))
     if mark:
-        ends.append((mark[1], END_MARK))
+        ends.insert(0, (mark[1], END_MARK))
     rows: list[tuple[float, float, int, int, int, int]] = []
     for start, start_kind in starts:
         for end, end_kind in ends:
@@ -207,23 +208,28 @@ def _by_repetition(rough: float, picture: Picture) -> float:
     return period
 
 
+def _lengths(period: float) -> Iterator[tuple[int, int, float]]:
+    """(pulses a bar, bars, seconds a pulse) whose pulse is a period, its half or its double."""
+    for metre, (slowest, fastest) in METRES.items():
+        for times in (0.5, 1.0, 2.0) if metre != 7 else (0.5, 1.0):
+            pulse = period * times
+            if slowest <= 60 / pulse <= fastest:
+                for bars in BARS:
+                    yield metre, bars, pulse
+
+
 def _counted_on(
     period: float, start: float, start_kind: int, seconds: float
 ) -> list[tuple[float, float, int, int, int, int]]:
     """Ends counted from a start: inside the file with a tail behind, or a little past it."""
     rows = []
-    for metre, (slowest, fastest) in METRES.items():
-        for times in (0.5, 1.0, 2.0) if metre != 7 else (0.5, 1.0):
-            pulse = period * times
-            if not slowest <= 60 / pulse <= fastest:
-                continue
-            for bars in BARS:
-                end = start + bars * metre * pulse
-                rest = seconds - end
-                if 0.02 < rest < min(LONGEST_TAIL_SECONDS, 1.3 * metre * pulse):
-                    rows.append((start, end, bars, metre, start_kind, END_BEAT))
-                elif -1.05 * pulse < rest < -0.004 and start_kind <= START_SOUND:
-                    rows.append((start, end, bars, metre, start_kind, END_BEYOND))
+    for metre, bars, pulse in _lengths(period):
+        end = start + bars * metre * pulse
+        rest = seconds - end
+        if 0.02 < rest < min(LONGEST_TAIL_SECONDS, 1.3 * metre * pulse):
+            rows.append((start, end, bars, metre, start_kind, END_BEAT))
+        elif -1.05 * pulse < rest < -0.004 and start_kind <= START_SOUND:
+            rows.append((start, end, bars, metre, start_kind, END_BEYOND))
     return rows
 
 
@@ -232,22 +238,17 @@ def _counted_back(
 ) -> list[tuple[float, float, int, int, int, int]]:
     """Starts counted back from the file's end: after a pickup, or before the file begins."""
     rows = []
-    for metre, (slowest, fastest) in METRES.items():
-        for times in (0.5, 1.0, 2.0) if metre != 7 else (0.5, 1.0):
-            pulse = period * times
-            if not slowest <= 60 / pulse <= fastest:
-                continue
-            for bars in BARS:
-                start = seconds - bars * metre * pulse
-                if 0.03 < start < 1.02 * metre * pulse:
-                    kind = START_BACK
-                    if attacks.seconds.size:
-                        near = float(attacks.seconds[np.argmin(np.abs(attacks.seconds - start))])
-                        if abs(near - start) < SNAP_SECONDS:
-                            start, kind = near, START_ATTACK
-                    rows.append((start, seconds, bars, metre, kind, END_FILE))
-                elif -0.75 * pulse < start < -0.004:
-                    rows.append((start, seconds, bars, metre, START_BEFORE, END_FILE))
+    for metre, bars, pulse in _lengths(period):
+        start = seconds - bars * metre * pulse
+        if 0.03 < start < 1.02 * metre * pulse:
+            kind = START_BACK
+            if attacks.seconds.size:
+                near = float(attacks.seconds[np.argmin(np.abs(attacks.seconds - start))])
+                if abs(near - start) < SNAP_SECONDS:
+                    start, kind = near, START_ATTACK
+            rows.append((start, seconds, bars, metre, kind, END_FILE))
+        elif -0.75 * pulse < start < -0.004:
+            rows.append((start, seconds, bars, metre, START_BEFORE, END_FILE))
     return rows
 
 

@@ -1,0 +1,112 @@
+import json
+import unittest
+from dataclasses import asdict
+
+import numpy as np
+
+from tests.sounds import RATE, audio, drum_loop, rendered, sine
+from zeroknot.core.listening.attacks import Attacks
+from zeroknot.core.listening.beats import curve_of
+from zeroknot.core.listening.chroma import chroma, spectral_peaks, tuning_cents
+from zeroknot.core.listening.hearing import Hearing
+from zeroknot.core.listening.network import Network
+from zeroknot.core.listening.picture import COARSE, picture_of
+from zeroknot.core.listening.reading import Reading
+from zeroknot.core.listening.readings import listen
+
+
+class TempoCurveTest(unittest.TestCase):
+    def test_a_steady_beat(self):
+        curve = curve_of(np.arange(9) * 0.5)
+        np.testing.assert_allclose(curve.bpm, 120)
+        self.assertAlmostEqual(curve.mean_bpm, 120)
+        self.assertAlmostEqual(curve.deviation_bpm, 0)
+        self.assertAlmostEqual(curve.drift, 0)
+
+    def test_a_beat_that_gets_faster(self):
+        # Gaps from 0.50 s to 0.48 s: 120 to 125 BPM, 4.1 % faster.
+        curve = curve_of(np.cumsum(np.linspace(0.50, 0.48, 41)))
+        self.assertAlmostEqual(curve.drift, 0.041, delta=0.005)
+        self.assertTrue((np.diff(curve.bpm) > 0).all())
+
+    def test_one_beat_has_no_tempo(self):
+        self.assertIsNone(curve_of(np.asarray([1.0])))
+
+    def test_beats_of_a_loop_reach_into_its_pickup(self):
+        loop = drum_loop(100, 4)
+        beat = round(0.6 * RATE)
+        heard = listen(audio(np.concatenate([0.5 * loop[-beat:], loop])))
+        np.testing.assert_allclose(heard.beats, np.arange(17) * 0.6, atol=0.02)
+
+
+class HearingTest(unittest.TestCase):
+    def test_there_and_back_through_json(self):
+        heard = listen(rendered("drums_103"))
+        self.assertEqual(Hearing.from_json(json.loads(json.dumps(asdict(heard)))), heard)
+
+    def test_what_an_older_listening_kept_is_read(self):
+        old = {"attacks": [[0.5, 1.0]], "sounding": [0, 1], "readings": [], "warnings": []}
+        hearing = Hearing.from_json(old)
+        self.assertEqual((hearing.attacks, hearing.version), (((0.5, 1.0, 1.0),), 1))
+
+    def test_hardly_any_confidence_is_no_answer(self):
+        reading = Reading(2, 4, 100.0, 0.0, 4.8, 0.05)
+        hearing = Hearing(sounding=(0, 5), readings=(reading,))
+        self.assertIsNone(hearing.best)
+        self.assertEqual(hearing.readings, (reading,))
+
+    def test_attacks_by_sensitivity(self):
+        hearing = Hearing(sounding=(0, 1), attacks=((0.1, 1.0, 0.9), (0.2, 0.5, 0.3)))
+        self.assertEqual(hearing.attack_seconds(0.5), (0.1,))
+        self.assertEqual(hearing.attack_seconds(0.8), (0.1, 0.2))
+        found = Attacks(np.array([0.1, 0.2]), np.array([1.0, 0.5]), np.array([0.9, 0.3]))
+        self.assertEqual(found.at_sensitivity(0.5).seconds.tolist(), [0.1])
+
+
+class PictureTest(unittest.TestCase):
+    def test_tables_cover_the_sound(self):
+        picture = picture_of(audio(drum_loop(120, 1)))
+        frames = picture.total.size
+        self.assertAlmostEqual(frames * picture.hop_seconds, 2.0, delta=0.02)
+        self.assertEqual(picture.rises.shape, (frames, 6))
+        self.assertEqual(picture.colours.shape[0], -(-frames // COARSE))
+
+    def test_a_rise_shows_in_its_own_band(self):
+        # A tone that sets in at 1 s; the bands are 30, 120, 300, 800, 2 500, 7 000, 16 000 Hz.
+        for hertz, band in ((60, 0), (200, 1), (500, 2), (1_500, 3), (4_000, 4), (9_000, 5)):
+            with self.subTest(hertz=hertz):
+                samples = np.concatenate([np.zeros(RATE), sine(hertz, 1.0)])
+                rises = picture_of(audio(samples)).rises
+                around = rises[190:206].max(axis=0)
+                self.assertEqual(int(np.argmax(around)), band)
+
+
+class ChromaTest(unittest.TestCase):
+    def test_equal_temperament(self):
+        # ISO 16: A4 is 440 Hz; a note n semitones above sounds 2^(n/12) times as high.
+        for semitones in (-21, -9, 0, 3, 12):
+            with self.subTest(semitones=semitones):
+                peaks = spectral_peaks(audio(sine(440 * 2 ** (semitones / 12), 1.5)))
+                self.assertAlmostEqual(tuning_cents(peaks) or 0.0, 0, delta=3)
+                table = chroma(peaks, 0.0).sum(axis=0)
+                self.assertEqual(int(np.argmax(table)), (9 + semitones) % 12)
+
+    def test_cents(self):
+        for cents in (-40, -14, 25):
+            with self.subTest(cents=cents):
+                peaks = spectral_peaks(audio(sine(440 * 2 ** (cents / 1200), 1.5)))
+                self.assertAlmostEqual(tuning_cents(peaks), cents, delta=2)
+
+
+class NetworkTest(unittest.TestCase):
+    def test_the_formula_by_hand(self):
+        # x = (3 − 1) / 2 = 1; tanh(1·0.5 + 0) · 2 + 1 · 3 + 4 = 2·0.46212 + 7 = 7.92423
+        one = np.ones(1, np.float32)
+        net = Network(
+            one, 2 * one, np.full((1, 1), 0.5, np.float32), 0 * one,
+            np.full((1, 1), 2, np.float32), np.full((1, 1), 3, np.float32), 4 * one,
+        )  # fmt: skip
+        self.assertAlmostEqual(net.scores(np.full((1, 1), 3, np.float32))[0], 7.92423, places=4)
+        # Farther than six spreads is no more telling.
+        far = net.scores(np.asarray([[13.0], [500.0]], np.float32))
+        self.assertEqual(far[0], far[1])

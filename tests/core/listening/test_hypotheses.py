@@ -1,0 +1,122 @@
+import unittest
+
+import numpy as np
+
+from tests.sounds import RATE, audio, drum_loop
+from zeroknot.core.listening.attacks import Attacks
+from zeroknot.core.listening.evidence import evidence, first_evidence
+from zeroknot.core.listening.hypotheses import (
+    END_BEAT,
+    END_BEYOND,
+    END_FILE,
+    END_MARK,
+    END_SEAM,
+    START_ATTACK,
+    START_BEFORE,
+    START_FILE,
+    START_MARK,
+    START_SOUND,
+    hypotheses,
+    straightened,
+)
+from zeroknot.core.listening.judge import MOST_JUDGED, judged
+from zeroknot.core.listening.material import material_of
+from zeroknot.core.listening.tempo import periods
+
+
+def material(samples):
+    return material_of(audio(samples))
+
+
+def found(m, mark=None):
+    return hypotheses(m.picture, m.attacks, m.sounding, mark)
+
+
+class HypothesesTest(unittest.TestCase):
+    def assert_there(self, h, bpm, bars, start, end, start_kind=None, end_kind=None):
+        near = (
+            (np.abs(h.tempo - bpm) < 0.1) & (h.bars == bars) & (h.metre == 4)
+            & (np.abs(h.start - start) < 0.012) & (np.abs(h.end - end) < 0.012)
+        )  # fmt: skip
+        if start_kind is not None:
+            near &= h.start_kind == start_kind
+        if end_kind is not None:
+            near &= h.end_kind == end_kind
+        self.assertTrue(near.any(), f"{bpm} BPM, {bars} bars from {start} to {end}")
+
+    def test_every_way_a_loop_is_cut_is_among_them(self):
+        loop, bar = drum_loop(100, 2), 2.4
+        silence, beat = np.zeros(round(0.25 * RATE)), round(0.6 * RATE)
+        ring = 0.02 * np.sin(np.arange(RATE // 2) / 30)
+        for name, samples, start, end, kinds in (
+            ("exactly", loop, 0.0, 2 * bar, (START_FILE, END_FILE)),
+            ("after silence", np.concatenate([silence, loop]), 0.25, 2 * bar + 0.25,
+             (START_SOUND, END_FILE)),
+            ("after a pickup", np.concatenate([loop[-beat:], loop]), 0.6, 2 * bar + 0.6,
+             (START_ATTACK, END_FILE)),
+            ("before a tail", np.concatenate([loop, ring]), 0.0, 2 * bar, (START_FILE, END_BEAT)),
+            ("before its end", loop[: -beat // 2], 0.0, 2 * bar, (START_FILE, END_BEYOND)),
+            ("after the one", loop[beat // 2 :], -0.3, 2 * bar - 0.3, (START_BEFORE, END_FILE)),
+            ("begun again", np.concatenate([loop, loop[: beat // 2]]), 0.0, 2 * bar,
+             (START_FILE, END_SEAM)),
+        ):  # fmt: skip
+            with self.subTest(name):
+                h = found(material(samples))
+                kind = None if name == "begun again" else kinds[1]
+                self.assert_there(h, 100, 2, start, end, kinds[0], kind)
+
+    def test_marks_of_the_file_are_taken(self):
+        h = found(material(drum_loop(100, 2)), (0.3, 2.7))
+        self.assert_there(h, 100, 1, 0.3, 2.7, START_MARK, END_MARK)
+
+    def test_there_are_no_doubles_and_tempos_stay_in_bounds(self):
+        h = found(material(drum_loop(117, 4)))
+        rows = {
+            (round(s / 0.003), round(e / 0.001), b, m)
+            for s, e, b, m in zip(h.start, h.end, h.bars, h.metre, strict=True)
+        }
+        self.assertEqual(len(rows), len(h))
+        self.assertTrue(((h.tempo > 40) & (h.tempo < 335)).all())
+        self.assertTrue((h.end > h.start).all())
+
+    def test_a_period_is_drawn_straight_by_the_attacks(self):
+        times = 0.2 + np.arange(12) * 0.251
+        attacks = Attacks(times, np.ones(12), np.ones(12))
+        # Eighths 251 ms apart: beats of 0.502 s.
+        self.assertAlmostEqual(straightened(attacks, 0.2, 0.49), 0.502, places=6)
+
+    def test_periods_of_a_beat(self):
+        beat = 60 / 110
+        among = periods(material(drum_loop(110, 4)).picture)
+        self.assertTrue(any(abs(p - beat) < 0.004 for p in among))
+
+
+class EvidenceTest(unittest.TestCase):
+    def test_level_has_no_say(self):
+        samples = drum_loop(98, 2)
+        loud, quiet = material(samples), material(0.5 * samples)
+        h = found(loud)
+        a, b = first_evidence(loud, h), first_evidence(quiet, h)
+        off = np.abs(a - b).max(axis=0)
+        self.assertLess(np.median(off), 0.02)
+
+    def test_rows_are_finite_for_odd_sounds(self):
+        t = np.arange(RATE) / RATE
+        for name, samples in (
+            ("a tone", np.sin(2 * np.pi * 220 * t)), ("a click", np.eye(1, RATE, 100)[0]),
+            ("noise", np.random.default_rng(1).standard_normal(RATE) * 0.1),
+        ):  # fmt: skip
+            with self.subTest(name):
+                m = material(samples)
+                h = found(m)
+                first = first_evidence(m, h)
+                some = np.arange(min(len(h), 40))
+                self.assertTrue(np.isfinite(evidence(m, h.taken(some), first[some])).all())
+
+    def test_the_judge_keeps_a_bounded_number_and_the_right_one_leads(self):
+        m = material(drum_loop(124, 4))
+        taken, scores = judged(m, found(m))
+        self.assertLessEqual(len(taken), MOST_JUDGED)
+        best = int(np.argmax(scores))
+        self.assertEqual((taken.bars[best], taken.metre[best]), (4, 4))
+        self.assertAlmostEqual(taken.tempo[best], 124, delta=0.1)
