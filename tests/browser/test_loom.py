@@ -31,6 +31,16 @@ class LoomTest(BrowserTest):
             back = self.model(f"m.secondOfBeat(knots, {beat!r})")
             self.assertAlmostEqual(back, second, places=9)
 
+    def test_threads_thin_out_where_they_would_run_together(self):
+        # 400 pixels hold 134 threads on both sides of the view; the strongest stay.
+        many = "Array.from({length: 900}, (_, i) => [i / 225, (i % 10) / 10, 1])"
+        few = self.model(f"m.threadsIn({many}, view).map((a) => a[1])")
+        self.assertEqual(len(few), 134)
+        self.assertGreater(min(few), 0.7)
+        self.assertEqual(
+            self.model("m.threadsIn([[0.1, 0.2, 1], [9, 1, 1]], view)"), [[0.1, 0.2, 1]]
+        )
+
     def test_places_on_the_rails(self):
         self.assertEqual(self.model("[m.xOfSecond(view, 1), m.secondAt(view, 110)]"), [110, 1])
         self.assertEqual(self.model("[m.xOfBeat(view, 1), m.beatAt(view, 110)]"), [110, 1])

@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
+from tests.core.listening.test_midi_reading import SIX_EIGHT
 from tests.sounds import FIXTURES, audio, rendered, sine
 from tests.studio.helper import StudioTest
 from zeroknot.core.formats.riff import wav_bytes
@@ -26,6 +27,21 @@ class CommandsTest(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
+
+    def test_listen_reads_midi_beside_audio(self):
+        midi = self.folder / "six.mid"
+        midi.write_bytes(SIX_EIGHT)
+        done = run("listen", midi, FIXTURES / "drums_103.flac", "--json")
+        self.assertEqual(done.returncode, 0)
+        notes, sound = json.loads(done.stdout)
+        self.assertEqual(set(notes), set(sound))
+        # Dotted quarters at 80, two a bar; audio has no key in drums.
+        told = [notes[k] for k in ("kind", "tempo_bpm", "beats_per_bar", "bars", "downbeat_s")]
+        self.assertEqual(told, ["midi", 80, 2, 1, 0])
+        self.assertEqual(notes["onsets_s"], [0, 0.75])
+        told = [sound[k] for k in ("kind", "sound", "key", "bars", "beats_per_bar")]
+        self.assertEqual(told, ["audio", "drums", None, 2, 4])
+        self.assertEqual(len(sound["beats_s"]), 8)
 
     def test_listen_keeps_its_contract(self):
         silent, bad = self.folder / "silent.wav", self.folder / "bad.wav"

@@ -362,6 +362,15 @@ class PrintsTest(StudioTest):
             tree, self.drums.sha, more.get("seam", "wrap"), more.get("with_lead", False)
         )
 
+    def test_a_print_sheds_the_tempo_of_its_source(self):
+        item = self.bring(wav_bytes(rendered("keys_88"), 16), "lamp_88bpm_Dm.wav")
+        tree = self.studio.projects.state(self.project).project
+        made = self.studio.prints.print_strand(tree, item.sha, "wrap", False)
+        self.assertNotIn("88", made.name)
+        self.assertTrue(made.name.startswith("lamp_Dm, "), made.name)
+        self.assertIsNone(made.claims.tempo_bpm)
+        self.assertRegex(self.studio.prints.wav(made.sha, 24).name, r"^lamp_Dm_97bpm.*\.wav$")
+
     def test_exact_length_recipe_and_shelf(self):
         loop = self.printed()
         # Two bars at 97: 8 · 60 / 97 · 44 100 = 218 226.8 samples.

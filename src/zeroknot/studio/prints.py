@@ -71,7 +71,7 @@ class Prints:
         bars = strand.span / metre.beats_per_bar
         name = without_tempo(strand.name)
         name = f"{name}, {bars:g} bar{'s' * (bars != 1)} at {tempo:g}"
-        listened = self._executors.look("listen_to", self._store.folder, incoming, (name,)).result()
+        listened = self._executors.look("listen_to", self._store.folder, incoming, ()).result()
         if listened.refusal is not None:
             incoming.unlink(missing_ok=True)
             raise ZeroKnotError(f"the print could not be kept: {listened.refusal}")

@@ -12,7 +12,7 @@ from tinytag import TinyTag
 from tests.sounds import RATE, audio, sine
 from zeroknot.core.errors import AudioError, FormatError, ZeroKnotError
 from zeroknot.core.formats.audio_file import read_audio
-from zeroknot.core.formats.claims import claims_in_name, read_claims
+from zeroknot.core.formats.claims import claims_in_name, read_claims, without_tempo
 from zeroknot.core.formats.loop_file import read_loop_file
 from zeroknot.core.formats.riff import LoopMark, WavTags, read_marks, wav_bytes
 from zeroknot.core.formats.sniff import sniff
@@ -158,6 +158,17 @@ class WritingWavTest(unittest.TestCase):
 
 
 class ClaimsTest(unittest.TestCase):
+    def test_a_tempo_is_taken_out_of_a_name(self):
+        for name, expected in (
+            ("dusty_92bpm_Am", "dusty_Am"),
+            ("Break 92.5 BPM", "Break"),
+            ("120bpm loop", "loop"),
+            ("no tempo at all", "no tempo at all"),
+            ("128bpm", "128bpm"),  # nothing else would be left
+        ):
+            with self.subTest(name):
+                self.assertEqual(without_tempo(name), expected)
+
     def test_names(self):
         # Common practice, no source.
         for name, expected in (
