@@ -273,6 +273,14 @@ class FitTest(StudioTest):
         state = self.submit(self.project, SetMetre(metre="6/8"))
         self.assertEqual(state.project.metre_map.beat_of_bar(2), 3)
 
+    def test_a_reading_that_was_hardly_heard_is_stated_when_it_is_adopted(self):
+        doubtful = replace(self.drums.readings[0], confidence=0.05)
+        hearing = replace(self.drums.hearing, readings=(doubtful,))
+        self.studio.loops.set_hearing(replace(self.drums, hearing=hearing))
+        self.assertIsNone(self.studio.shelf.loop(self.drums.sha).reading)
+        self.fit(AdoptReading(hand=self.drums.sha, index=0))
+        self.assertEqual(self.studio.shelf.loop(self.drums.sha).reading, doubtful)
+
     def test_what_cannot_be_read_is_laid_on_whole_bars_or_left_as_it_is(self):
         # At 120 a bar lasts 2 s, a beat 0.5 s.
         for seconds, beats, end in (

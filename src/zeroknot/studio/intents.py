@@ -172,8 +172,10 @@ class AdoptReading(FitIntent):
         return _by_reading(project, hand.strand, reading), f"read as {bars}"
 
     def stated(self, hand: Hand, strand: Strand) -> Reading | None:
-        # The likeliest is what holds without a word; any other is the person's.
-        return None if self.index == 0 else strand.reading
+        # What holds without a word need not be stated; any other reading is the person's, and so
+        # is the likeliest where listening itself would not tell.
+        heard = hand.loop.hearing
+        return None if heard.readings[self.index] == heard.best else strand.reading
 
 
 class StateReading(FitIntent):

@@ -59,10 +59,9 @@ class SturdyPool(Executor):
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
         with self._lock:
             self._closed = True
-            left = list(self._waiting) if cancel_futures else []
-            if cancel_futures:
-                self._waiting.clear()
-        for task in left:
+            left = list(self._waiting)
+            self._waiting.clear()
+        for task in left:  # nobody is there any more to do them
             task.future.cancel()
         self._pool.shutdown(wait=wait, cancel_futures=cancel_futures)
 
@@ -70,7 +69,7 @@ class SturdyPool(Executor):
         """Give waiting tasks to free workers."""
         while True:
             with self._lock:
-                if not self._free or not self._waiting:
+                if self._closed or not self._free or not self._waiting:
                     return
                 task = self._waiting.popleft()
                 if not task.tries and not task.future.set_running_or_notify_cancel():
