@@ -79,6 +79,9 @@ class FitTest(BrowserTest):
 
     def test_readings_say_why_and_more_sensitivity_only_adds_attacks(self):
         page = self.page
+        # The reading stated in setUp stands first, as the person's own; heard ones under it.
+        self.assertEqual(page.locator(".reading").first.locator("span").last.inner_text(), "own")
+        page.locator(".reading", has_text="%").first.hover()
         self.assertRegex(page.locator(".reason").inner_text(), r"2 bars at 103.*as long")
         self.assertIn("unpitched", page.locator(".in-hand").inner_text())
         self.assertIn("drums", page.locator(".in-hand .name").inner_text())
@@ -117,7 +120,7 @@ class FitTest(BrowserTest):
         shift = page.get_by_label("Shift, typed")
         shift.fill("-1,5")
         shift.press("Enter")
-        self.wait(lambda: self.strand_now()["semitones"] == -1.5)
+        self.wait(lambda: self.strand_now()["settings"]["semitones"] == -1.5)
         page.get_by_role("slider", name="Strand level").press("ArrowLeft")
         self.wait(lambda: self.strand_now()["gain_db"] == -0.5)
         page.get_by_label("Spool").check()

@@ -104,8 +104,9 @@ class CommandsTest(unittest.TestCase):
         for arguments, status in (
             ((source, "o.wav"), 2),
             ((source, "o.wav", "--ratio", 1, "--tempo", 90), 2),
-            ((source, "o.wav", "--ratio", 1, "--method", "strike"), 2),
-            ((source, "o.wav", "--ratio", 1, "--formants"), 2),
+            ((source, "o.wav", "--ratio", 1, "--method", "stroke"), 2),
+            ((source, "o.wav"), 2),
+            ((source, "o.wav", "--semitones", 30), 1),
             ((source, "o.xyz", "--ratio", 1), 2),
             ((source, "o.wav", "--ratio", 1, "--seam", "fold"), 2),
             ((source, "o.wav", "--ratio", 9), 1),

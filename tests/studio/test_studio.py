@@ -20,8 +20,8 @@ from zeroknot.studio.intents import (
     Place,
     SetMethod,
     SetMetre,
-    SetShift,
     SetSteadyTempo,
+    SetStretch,
     ShiftGrid,
     StateReading,
     TakeTempo,
@@ -205,11 +205,11 @@ class FitTest(StudioTest):
     def test_a_strand_is_made_only_when_something_is_changed(self):
         tree = self.studio.projects.state(self.project).project
         self.assertTrue(self.studio.hand(tree, self.drums.sha).is_new)
-        self.fit(SetShift(hand=self.drums.sha, semitones=2))
+        self.fit(SetStretch(hand=self.drums.sha, semitones=2))
         tree = self.studio.projects.state(self.project).project
         hand = self.studio.hand(tree, self.drums.sha)
         self.assertFalse(hand.is_new)
-        self.assertEqual((hand.strand.semitones, hand.strand.span), (2, 8))
+        self.assertEqual((hand.strand.settings.semitones, hand.strand.span), (2, 8))
 
     def test_correcting_bars_states_the_reading_of_the_loop(self):
         strand = self.fit(StateReading(hand=self.drums.sha, bars=4))

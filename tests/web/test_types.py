@@ -38,6 +38,8 @@ class TypesTest(WebTest):
             "BringItem": self.client.get("/api/bring").json()[0],
             "Reading": self.client.get(f"{base}/hand/{sha}").json()["readings"][0],
             "Method": self.client.get(f"{base}/hand/{sha}").json()["methods"][0],
+            "Chosen": self.client.get(f"{base}/hand/{sha}").json()["chosen"],
+            "StretchSettings": self.client.get(f"{base}/hand/{sha}").json()["settings"],
             "Hand": self.client.get(f"{base}/hand/{sha}").json(),
         }.items():
             with self.subTest(name):

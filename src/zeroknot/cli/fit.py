@@ -13,16 +13,21 @@ from zeroknot.core.audio import Audio, resampled
 from zeroknot.core.errors import FormatError
 from zeroknot.core.formats.audio_file import read_audio
 from zeroknot.core.formats.riff import BIT_DEPTHS, FLOAT_BITS, wav_bytes
-from zeroknot.core.listening.attacks import Attacks, find_attacks, sounding_range
+from zeroknot.core.listening.attacks import Attacks, find_attacks, is_silent, sounding_range
+from zeroknot.core.listening.material import material_of
 from zeroknot.core.listening.readings import listen
+from zeroknot.core.listening.sound_kind import SoundReading, sound_heard
 from zeroknot.core.render.pass_file import SEAMS, folded
 from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass, plan_ratio
 from zeroknot.core.render.run import Rendering
+from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose
 from zeroknot.core.stretch.methods import METHODS
+from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.timeline.metre_map import Metre
 from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.warp.warp_map import WarpMap
 
+NO_SOUND = SoundReading.none()
 WRITTEN = {".wav": None, ".flac": "PCM_24", ".aiff": "PCM_24", ".aif": "PCM_24", ".ogg": "VORBIS"}
 
 
@@ -46,26 +51,35 @@ def fit(
     as_json: Annotated[bool, typer.Option("--json", help="say what was done as JSON")] = False,
 ) -> None:
     """Write IN, stretched and shifted, to OUT, whose format follows its ending."""
-    _refuse_bad_use(target, ratio, tempo, bars, from_tempo, formants, method, seam, bits)
+    _refuse_bad_use(target, ratio, tempo, bars, from_tempo, semitones, method, seam, bits)
     with _opened(source) as file:
         sound = read_audio(file)[1]
     # Attacks are heard at the file's own rate, as they are when it is brought in.
     attacks = find_attacks(sound)
     at_rate = resampled(sound, rate or sound.rate)
-    chosen = "weave" if method == "auto" else method
-    if ratio is not None:
+    settings = Settings(semitones=semitones, formants=1.0 if formants else 0.0)
+    warp = None
+    if tempo is not None:
+        warp = _warp(sound, bars, Metre.parse(metre), from_tempo)
+        ratio = warp.span * 60.0 / tempo / warp.body_seconds
+    ratio = 1.0 if ratio is None else ratio
+    choice = Choice(method, settings, "")
+    if method == AUTO:
+        kind = sound_heard(material_of(sound), sound.seconds) if not is_silent(sound) else NO_SOUND
+        density = attacks.seconds.size / sound.seconds
+        choice = choose(Case(kind, density, ratio, semitones), settings)
+    if warp is None:
         plan = plan_ratio(
             source="", rate=at_rate.rate, source_frames=at_rate.frames, duration_ratio=ratio,
-            semitones=semitones, method=chosen,
+            method=choice.method, settings=choice.settings,
         )  # fmt: skip
     else:
         assert tempo is not None
-        warp = _warp(sound, bars, Metre.parse(metre), from_tempo)
-        plan = _tempo_plan(sound, attacks, warp, tempo, at_rate.rate, semitones, chosen, with_lead)
+        plan = _tempo_plan(sound, attacks, warp, tempo, at_rate.rate, choice, with_lead)
     out = folded(plan, Rendering(at_rate, attacks, plan).whole(), seam, with_lead)
     _write(target, Audio(out, at_rate.rate), bits)
     if as_json:
-        print(json.dumps(_report(source, target, plan, out.shape[1])))
+        print(json.dumps(_report(source, target, plan, out.shape[1], choice.why)))
 
 
 def _opened(source: Path):  # type: ignore[no-untyped-def]
@@ -88,36 +102,36 @@ def _warp(sound: Audio, bars: int | None, metre: Metre, from_tempo: float | None
 
 
 def _tempo_plan(
-    sound: Audio, attacks: Attacks, warp: WarpMap, tempo: float, rate: int, semitones: float,
-    method: str, with_lead: bool,
+    sound: Audio, attacks: Attacks, warp: WarpMap, tempo: float, rate: int, choice: Choice,
+    with_lead: bool,
 ) -> RenderPlan:  # fmt: skip
     lead_from, tail_to = lead_and_tail(
         warp, sounding_range(sound), tuple(attacks.seconds.tolist()), with_lead
     )
     return plan_pass(
         source="", rate=rate, warp=warp, tempo_map=TempoMap.steady(tempo), start_beat=0.0,
-        lead_from=lead_from, tail_to=tail_to, semitones=semitones, method=method,
+        lead_from=lead_from, tail_to=tail_to, settings=choice.settings, method=choice.method,
     )  # fmt: skip
 
 
 def _refuse_bad_use(
     target: Path, ratio: float | None, tempo: float | None, bars: int | None,
-    from_tempo: float | None, formants: bool, method: str, seam: str, bits: int,
+    from_tempo: float | None, semitones: float, method: str, seam: str, bits: int,
 ) -> None:  # fmt: skip
     """Bad use, and what is not there yet, end with exit status 2."""
     wrong = None
-    if (ratio is None) == (tempo is None):
+    if ratio is not None and tempo is not None:
         wrong = "give either --ratio or --tempo"
-    elif ratio is not None and (bars is not None or from_tempo is not None):
+    elif ratio is None and tempo is None and semitones == 0.0:
+        wrong = "give --ratio, --tempo or --semitones"
+    elif tempo is None and (bars is not None or from_tempo is not None):
         wrong = "--bars and --from-tempo go with --tempo"
     elif bars is not None and from_tempo is not None:
         wrong = "give either --bars or --from-tempo"
     elif bars is not None and bars < 1:
         wrong = "--bars wants 1 or more"
-    elif method != "auto" and method not in METHODS:
-        wrong = f"the method {method!r} is not there (yet); choose auto, {', '.join(METHODS)}"
-    elif formants:
-        wrong = "holding formants is not there yet"
+    elif method != AUTO and method not in METHODS:
+        wrong = f"there is no method {method!r}; choose auto, {', '.join(METHODS)}"
     elif seam not in SEAMS:
         wrong = f"--seam is {', '.join(SEAMS)}"
     elif bits not in BIT_DEPTHS:
@@ -141,7 +155,9 @@ def _write(target: Path, sound: Audio, bits: int) -> None:
     soundfile.write(target, sound.samples.T, sound.rate, subtype=subtype)
 
 
-def _report(source: Path, target: Path, plan: RenderPlan, frames: int) -> dict[str, object]:
+def _report(
+    source: Path, target: Path, plan: RenderPlan, frames: int, why: str
+) -> dict[str, object]:
     return {
         "in": str(source),
         "out": str(target),
@@ -151,6 +167,8 @@ def _report(source: Path, target: Path, plan: RenderPlan, frames: int) -> dict[s
         "lead_frames": plan.lead_frames,
         "body_frames": plan.body_frames,
         "tail_frames": plan.tail_frames,
-        "semitones": plan.semitones,
+        "why": why,
+        "semitones": plan.settings.semitones,
+        "formants": plan.settings.formants,
         "digest": replace(plan, source="").digest,
     }

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from zeroknot.core.listening.claimed import claimed_reading
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims, Reading
 
@@ -58,5 +59,6 @@ class Loop:
 
     @property
     def readings(self) -> tuple[Reading, ...]:
-        """Heard ones, likeliest first."""
-        return self.hearing.readings
+        """Heard ones, likeliest first; then what its file says, where that is something else."""
+        claimed = claimed_reading(self.claims, self.hearing, self.seconds)
+        return self.hearing.readings + ((claimed,) if claimed else ())

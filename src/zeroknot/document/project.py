@@ -10,12 +10,14 @@ Conventions
 import math
 from collections.abc import Iterable
 from functools import cached_property
-from typing import Self, TypeVar
+from typing import Any, Self, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.listening.reading import Reading
+from zeroknot.core.stretch.auto import AUTO
+from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.timeline.metre_map import MetreChange, MetreMap
 from zeroknot.core.timeline.tempo_map import TempoMap, TempoPoint
 from zeroknot.core.warp.knot import Knot
@@ -69,8 +71,8 @@ class Strand(Named):
     by_hand: bool = False
     knots: tuple[Knot, ...]
     lead: bool = True
-    method: str = "weave"
-    semitones: float = Field(0.0, ge=-24, le=24)
+    method: str = AUTO
+    settings: Settings = Settings()
     gain_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
     yarn: int = Field(0, ge=0, lt=YARNS)
 
@@ -81,6 +83,15 @@ class Strand(Named):
     @property
     def span(self) -> float:
         return self.warp.span
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_earlier(cls, given: Any) -> Any:
+        """Once a shift was all that a strand had of settings."""
+        if isinstance(given, dict) and "semitones" in given:
+            given = dict(given)
+            given["settings"] = {"semitones": given.pop("semitones")}
+        return given
 
 
 class Track(Named):

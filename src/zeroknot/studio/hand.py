@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
 from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass
+from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose
 from zeroknot.core.timeline.metre_map import Metre
 from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.project import YARNS, Project, Strand
@@ -88,6 +89,7 @@ def plan_at(project: Project, strand: Strand, loop: Loop, beat: float) -> Render
     lead_from, tail_to = lead_and_tail(
         strand.warp, loop.hearing.sounding, loop.hearing.attack_seconds(), strand.lead
     )
+    choice = stretch_of(project, strand, loop, beat)
     return plan_pass(
         source=loop.sha,
         rate=project.rate,
@@ -96,6 +98,23 @@ def plan_at(project: Project, strand: Strand, loop: Loop, beat: float) -> Render
         start_beat=beat,
         lead_from=lead_from,
         tail_to=tail_to,
-        semitones=strand.semitones,
-        method=strand.method,
+        settings=choice.settings,
+        method=choice.method,
+    )
+
+
+def stretch_of(project: Project, strand: Strand, loop: Loop, beat: float) -> Choice:
+    """The method and settings of a pass: as the strand says, or as Auto chooses."""
+    if strand.method != AUTO:
+        return Choice(strand.method, strand.settings, "")
+    frames = project.tempo_map.frame_of_beat
+    body = frames(beat + strand.span, project.rate) - frames(beat, project.rate)
+    return choose(
+        Case(
+            sound=loop.hearing.sound,
+            density=len(loop.hearing.attack_seconds()) / max(loop.seconds, 0.1),
+            ratio=body / project.rate / strand.warp.body_seconds,
+            semitones=strand.settings.semitones,
+        ),
+        strand.settings,
     )

@@ -6,14 +6,16 @@ an intent corrects what a loop is, it says so of the loop, too.
 
 from abc import abstractmethod
 from dataclasses import dataclass, replace
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, TypeAdapter
 
-from zeroknot.core.errors import EditError
+from zeroknot.core.errors import EditError, StretchError
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Statement
+from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.methods import method_named
+from zeroknot.core.stretch.settings import Direction
 from zeroknot.core.timeline.metre_map import MetreChange, MetreMap
 from zeroknot.core.timeline.tempo_map import TempoPoint
 from zeroknot.core.warp.warp_map import WarpMap
@@ -158,7 +160,7 @@ class FitIntent(Intent):
 
 
 class AdoptReading(FitIntent):
-    """One of the readings that were heard, by its place in the list."""
+    """One of the readings that were heard or claimed, by its place in the list."""
 
     states = True
     kind: Literal["adopt_reading"] = "adopt_reading"
@@ -166,7 +168,7 @@ class AdoptReading(FitIntent):
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         if self.index >= len(hand.loop.readings):
-            raise EditError("that reading is not among those that were heard")
+            raise EditError("that reading is not in the list")
         reading = hand.loop.readings[self.index]
         bars = f"{reading.bars} bar{'s' * (reading.bars != 1)}"
         return _by_reading(project, hand.strand, reading), f"read as {bars}"
@@ -175,7 +177,7 @@ class AdoptReading(FitIntent):
         # What holds without a word need not be stated; any other reading is the person's, and so
         # is the likeliest where listening itself would not tell.
         heard = hand.loop.hearing
-        return None if heard.readings[self.index] == heard.best else strand.reading
+        return None if hand.loop.readings[self.index] == heard.best else strand.reading
 
 
 class StateReading(FitIntent):
@@ -227,9 +229,9 @@ class WithdrawReading(FitIntent):
     kind: Literal["withdraw_reading"] = "withdraw_reading"
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
-        if not hand.loop.readings:
+        if not hand.loop.hearing.readings:
             raise EditError("nothing was heard in this loop that could hold instead")
-        strand = _by_reading(project, hand.strand, hand.loop.readings[0])
+        strand = _by_reading(project, hand.strand, hand.loop.hearing.readings[0])
         return strand, "take back own reading"
 
     def stated(self, hand: Hand, strand: Strand) -> Reading | None:
@@ -272,16 +274,46 @@ class SetMethod(FitIntent):
     method: str = Field(max_length=40)
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
-        method = method_named(self.method)
-        return hand.strand.changed(method=method.key), f"stretch by {method.name}"
+        name = "Auto" if self.method == AUTO else method_named(self.method).name
+        return hand.strand.changed(method=self.method), f"stretch by {name}"
 
 
-class SetShift(FitIntent):
-    kind: Literal["set_shift"] = "set_shift"
-    semitones: float = Field(ge=-24, le=24)
+class SetStretch(FitIntent):
+    """Settings of the stretch: those that are given change."""
+
+    kind: Literal["set_stretch"] = "set_stretch"
+    semitones: float | None = None
+    formants: float | None = None
+    grain_seconds: float | None = None
+    density: float | None = None
+    jitter_seconds: float | None = None
+    spread: float | None = None
+    direction: Direction | None = None
+    frozen_at: float | None = None
+    seed: int | None = None
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
-        return hand.strand.changed(semitones=self.semitones), f"shift {self.semitones:+g} st"
+        given = self.model_dump(exclude={"kind", "hand"}, exclude_unset=True)
+        if not given:
+            raise EditError("no setting of the stretch is given")
+        try:
+            settings = replace(hand.strand.settings, **given)
+        except StretchError as error:
+            raise EditError(str(error)) from error
+        what = ", ".join(_said(name, value) for name, value in given.items())
+        return hand.strand.changed(settings=settings), what
+
+
+def _said(name: str, value: Any) -> str:
+    """A setting as the list of undo says it."""
+    if name == "semitones":
+        return f"shift {value:+g} st"
+    words = name.removesuffix("_seconds").replace("_", " ")
+    if value is None:
+        return f"{words} off"
+    if name.endswith("_seconds"):
+        return f"{words} {1000 * value:g} ms"
+    return f"{words} {value}" if isinstance(value, str | int) else f"{words} {100 * value:g} %"
 
 
 class SetLead(FitIntent):
@@ -348,7 +380,7 @@ AnyIntent = Annotated[
     | LayOn
     | ShiftGrid
     | SetMethod
-    | SetShift
+    | SetStretch
     | SetLead
     | SetStrandLevel,
     Field(discriminator="kind"),

@@ -98,16 +98,28 @@ class Studio:
             },
         }
 
-    def hand_sheet(self, project: Project, hand_name: str, beat: float) -> dict[str, Any]:
-        """What is needed to hear the strand in hand alone: as fitted and as recorded."""
+    def hand_sheet(
+        self, project: Project, hand_name: str, beat: float, against: str | None = None
+    ) -> dict[str, Any]:
+        """What is needed to hear the strand in hand alone: as fitted and as recorded.
+
+        against  a method to compare with; its render lies on the same axis
+        """
         hand = self.hand(project, hand_name)
         plan = plan_at(project, hand.strand, hand.loop, beat)
-        self.renders.know({plan.digest: plan})
+        plans = {plan.digest: plan}
+        other = plan
+        if against is not None:
+            strand = hand.strand.changed(method=against)
+            other = plan_at(project, strand, hand.loop, beat)
+            plans[other.digest] = other
+        self.renders.know(plans)
         frames = math.floor(hand.loop.frames * project.rate / hand.loop.rate)
         warp = hand.strand.warp
         return {
             "rate": project.rate,
             "digest": plan.digest,
+            "against": other.digest,
             "source": hand.loop.sha,
             "channels": hand.loop.channels,
             "source_frames": frames,

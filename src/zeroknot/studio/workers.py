@@ -24,6 +24,8 @@ from zeroknot.core.mixing.loudness import loudness
 from zeroknot.core.overview import PEAK_BINS, peaks
 from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan, plan_ratio
 from zeroknot.core.render.run import Rendering
+from zeroknot.core.stretch.methods import METHODS
+from zeroknot.core.stretch.settings import Settings
 from zeroknot.store.audio_store import AudioStore, block_path, peaks_path, sha256_of, write_whole
 from zeroknot.studio.executors import THREADS_VARIABLE
 from zeroknot.studio.listened import Listened
@@ -37,10 +39,10 @@ def warm_up() -> None:
     for channels in (noise, noise[:1]):
         sound = Audio(np.ascontiguousarray(channels), 44_100)
         attacks = find_attacks(sound)
-        for method, shift in (("weave", 1.0), ("spool", 0.0)):
+        for method in METHODS:
             plan = plan_ratio(
                 source="", rate=sound.rate, source_frames=sound.frames, duration_ratio=1.1,
-                semitones=shift, method=method,
+                method=method, settings=Settings(semitones=1.0, formants=1.0),
             )  # fmt: skip
             Rendering(sound, attacks, plan).whole()
     loudness(np.tile(noise, 3), 44_100)

@@ -8,6 +8,7 @@ from zeroknot.core.listening.attacks import Attacks, find_attacks
 from zeroknot.core.render.pass_file import folded
 from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass
 from zeroknot.core.render.run import Rendering
+from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.timeline.tempo_map import TempoMap, TempoPoint
 from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.warp_map import WarpMap
@@ -41,8 +42,8 @@ class PlanTest(unittest.TestCase):
         plan = plan_of(WarpMap.between(0, 2, 4), TempoMap.steady(100))
         for field, other in (
             ("source", "bb"), ("rate", 48_000), ("knots", ((0.0, 0), (2.1, plan.body_frames))),
-            ("body_frames", 1), ("lead_from", -0.1), ("tail_to", 2.5), ("semitones", 1.0),
-            ("method", "spool"), ("version", 99),
+            ("body_frames", 1), ("lead_from", -0.1), ("tail_to", 2.5), ("method", "spool"),
+            ("settings", Settings(semitones=1.0)), ("version", 99),
         ):  # fmt: skip
             with self.subTest(field):
                 self.assertNotEqual(replace(plan, **{field: other}).digest, plan.digest)
@@ -59,8 +60,13 @@ class PlanTest(unittest.TestCase):
             self.assertLess(abs(off), 0.0002, beat)
 
     def test_spool_ignores_a_shift(self):
-        plan = plan_of(WarpMap.between(0, 2, 4), TempoMap.steady(100), semitones=3, method="spool")
-        self.assertEqual(plan.semitones, 0)
+        plan = plan_of(
+            WarpMap.between(0, 2, 4),
+            TempoMap.steady(100),
+            settings=Settings(semitones=3),
+            method="spool",
+        )
+        self.assertEqual(plan.settings, Settings())
 
 
 class LeadAndTailTest(unittest.TestCase):

@@ -9,6 +9,7 @@ from zeroknot.core.render.pass_file import folded
 from zeroknot.core.render.plan import plan_pass, plan_ratio
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.methods import METHODS
+from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.timeline.tempo_map import TempoMap, TempoPoint
 from zeroknot.core.units import semitones_of_ratio
 from zeroknot.core.warp.knot import Knot
@@ -18,7 +19,7 @@ from zeroknot.core.warp.warp_map import WarpMap
 def stretched(sound, ratio, method="weave", semitones=0.0, threads=2):
     plan = plan_ratio(
         source="", rate=sound.rate, source_frames=sound.frames, duration_ratio=ratio,
-        semitones=semitones, method=method,
+        settings=Settings(semitones=semitones), method=method,
     )  # fmt: skip
     return folded(plan, Rendering(sound, find_attacks(sound), plan, threads).whole(), "wrap", False)
 
@@ -62,8 +63,9 @@ class EveryMethodTest(unittest.TestCase):
     def test_unstretched_is_a_copy_bit_for_bit(self):
         sound = rendered("drums_103")
         for method in METHODS:
-            with self.subTest(method):
-                np.testing.assert_array_equal(stretched(sound, 1.0, method), sound.samples)
+            if method != "scatter":  # chosen for its grains, which are heard at any length
+                with self.subTest(method):
+                    np.testing.assert_array_equal(stretched(sound, 1.0, method), sound.samples)
 
     def test_the_same_whatever_is_asked_for_first_and_on_however_many_cores(self):
         sound = rendered("drums_103")
@@ -71,7 +73,7 @@ class EveryMethodTest(unittest.TestCase):
         for method in METHODS:
             plan = plan_ratio(
                 source="", rate=RATE, source_frames=sound.frames, duration_ratio=1.17,
-                semitones=0.0, method=method,
+                method=method,
             )  # fmt: skip
             whole = Rendering(sound, attacks, plan, threads=1).whole()
             late_first = Rendering(sound, attacks, plan, threads=2)
@@ -175,5 +177,5 @@ class TimeMapsTest(unittest.TestCase):
             with self.subTest(ratio), self.assertRaises(StretchError):
                 plan_ratio(
                     source="", rate=RATE, source_frames=44_100, duration_ratio=ratio,
-                    semitones=0.0, method="weave",
+                    method="weave",
                 )  # fmt: skip

@@ -61,6 +61,13 @@ class Attacks:
         """Those that hold at a sensitivity of 0…1; a higher one only ever adds."""
         return self.taken(self.sureness >= 1.0 - sensitivity)
 
+    def strongest(self, most: int) -> tuple[Floats, Floats]:
+        """Seconds and strengths of as many, in order: of a long take that is enough."""
+        if self.seconds.size <= most:
+            return self.seconds, self.strengths
+        kept = np.sort(np.argsort(-self.strengths, kind="stable")[:most])
+        return self.seconds[kept], self.strengths[kept]
+
     def taken(self, which: NDArray[np.bool_]) -> "Attacks":
         return Attacks(self.seconds[which], self.strengths[which], self.sureness[which])
 

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from zeroknot.core.listening.hypotheses import Hypotheses
+from zeroknot.core.listening.hypotheses import Hypotheses, grid_line
 from zeroknot.core.listening.material import Material
 from zeroknot.core.listening.picture import COARSE
 
@@ -40,8 +40,12 @@ def first_evidence(material: Material, hypotheses: Hypotheses) -> Table:
 
 
 def evidence(material: Material, hypotheses: Hypotheses, first: Table) -> Table:
-    """Everything: what was quickly told, accents and repetition. float32 [hypotheses, features]"""
-    return np.concatenate([first, _in_groups(material, hypotheses)], axis=1).astype(np.float32)
+    """Everything: what was quickly told, drift on the grid, accents and repetition.
+
+    returns  float32 [hypotheses, features]
+    """
+    parts = [first, _drift(material, hypotheses), _in_groups(material, hypotheses)]
+    return np.concatenate(parts, axis=1).astype(np.float32)
 
 
 def _kinds(h: Hypotheses) -> Table:
@@ -124,12 +128,9 @@ def _edges(material: Material, h: Hypotheses) -> Table:
 
 def _attacks(material: Material, h: Hypotheses) -> Table:
     """How the attacks sit on the hypothesis's grid."""
-    times, strengths = material.attacks.seconds, material.attacks.strengths
+    times, strengths = material.attacks.strongest(400)
     if times.size == 0:
         return np.zeros((len(h), 17), np.float32)
-    if times.size > 400:  # of a long take the strongest are enough
-        kept = np.sort(np.argsort(-strengths, kind="stable")[:400])
-        times, strengths = times[kept], strengths[kept]
     period = h.period[:, None]
     inside = (times >= h.start[:, None] - 0.02) & (times < h.end[:, None] - 0.015)
     weights = strengths * inside
@@ -162,6 +163,24 @@ def _attacks(material: Material, h: Hypotheses) -> Table:
         (strengths * (times < h.start[:, None] - 0.02)).sum(axis=1) / strengths.sum(),
         (strengths * (times >= h.end[:, None] - 0.015)).sum(axis=1) / strengths.sum(),
     ]  # fmt: skip
+    return np.stack(columns, axis=1).astype(np.float32)
+
+
+def _drift(material: Material, h: Hypotheses) -> Table:
+    """Do the attacks keep step with the hypothesis, or fall behind?"""
+    line = grid_line(h, material.attacks)
+    length = h.end - h.start
+    off = line.slope * length
+    columns = [
+        np.clip(off, -0.015, 0.015) * 200,
+        np.minimum(np.abs(off), 0.015) * 200,
+        np.clip(line.slope / (line.doubt + 1e-9), -6, 6),
+        np.minimum(np.abs(line.slope / (line.doubt + 1e-9)), 6),
+        np.clip(line.at_start, -0.015, 0.015) * 200,
+        np.minimum(line.spread, 0.012) * 200,
+        np.log2(1 + line.hits),
+        np.minimum(line.doubt * length, 0.02) * 100,
+    ]
     return np.stack(columns, axis=1).astype(np.float32)
 
 

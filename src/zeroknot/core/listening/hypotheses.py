@@ -12,7 +12,7 @@ Conventions
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,13 +30,14 @@ START_FILE, START_SOUND, START_ATTACK, START_BEFORE, START_BACK, START_MARK = ra
 END_FILE, END_SOUND, END_BEAT, END_BEYOND, END_SEAM, END_MARK = range(6)
 MOST_STARTS = 9
 EARLY_SECONDS = 0.003  # a grid's start lies before the sound that is played on it by about this
-WHOLE_BPM_SHIFT = (
-    -0.010,
-    0.004,
-)  # seconds a start may be moved by to make the tempo a whole number
+# Seconds longer a pass may become: an end either way; a start is heard late, and what it is heard
+# by must not be left in front of it.
+STEADIED_END, STEADIED_START = (-0.012, 0.015), (-0.002, 0.015)
 MOST_COUNTED = 4  # starts, of two variants each, from which ends are counted on
 LONGEST_TAIL_SECONDS = 2.2
 SNAP_SECONDS = 0.03
+LEAST_HITS = 4.0  # attacks that make a line
+MOST_DOUBT_SECONDS = 0.005  # over the whole pass, for a line to be believed
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,6 +73,18 @@ class Hypotheses:
             self.start[which], self.end[which], self.bars[which], self.metre[which],
             self.start_kind[which], self.end_kind[which],
         )  # fmt: skip
+
+    def joined(self, other: "Hypotheses") -> "Hypotheses":
+        return Hypotheses(
+            *(np.concatenate([getattr(self, f.name), getattr(other, f.name)]) for f in fields(self))
+        )
+
+    def without_doubles(self) -> "Hypotheses":
+        """The first of those that agree within 1 ms in start and end."""
+        keys = np.stack(
+            [np.round(self.start / 0.001), np.round(self.end / 0.001), self.bars, self.metre], 1
+        )
+        return self.taken(np.sort(np.unique(keys, axis=0, return_index=True)[1]))
 
 
 def hypotheses(
@@ -118,23 +131,99 @@ def hypotheses(
             for bars in BARS
             if slowest <= bars * metre * 60 / lag <= fastest
         ]
-    rows += _on_whole_bpm(rows)
-    return _without_doubles(rows)
+    return _hypotheses_of(rows)
 
 
-def _on_whole_bpm(
-    rows: list[tuple[float, float, int, int, int, int]],
-) -> list[tuple[float, float, int, int, int, int]]:
-    """Starts by ear, moved a little where that makes the tempo a whole number."""
-    found = []
-    for start, end, bars, metre, start_kind, end_kind in rows:
-        if start_kind not in (START_SOUND, START_ATTACK) or end_kind != END_FILE:
-            continue
-        bpm = bars * metre * 60 / (end - start)
-        moved = end - bars * metre * 60 / max(1, round(bpm))
-        if WHOLE_BPM_SHIFT[0] < moved - start < WHOLE_BPM_SHIFT[1] and abs(moved - start) > 0.0003:
-            found.append((moved, end, bars, metre, start_kind, end_kind))
-    return found
+def _hypotheses_of(rows: list[tuple[float, float, int, int, int, int]]) -> Hypotheses:
+    columns = list(zip(*rows, strict=True)) if rows else [()] * 6
+    return Hypotheses(
+        np.asarray(columns[0], float), np.asarray(columns[1], float),
+        *(np.asarray(c, np.int64) for c in columns[2:]),
+    ).without_doubles()  # fmt: skip
+
+
+def steadied(h: Hypotheses, attacks: Attacks) -> Hypotheses:
+    """These, and beside those with an edge by ear the same with that edge where the tempo has it.
+
+    An instrument speaks a few milliseconds after its note, so a start by ear is late and the tempo
+    too fast. All attacks together tell the period without it (they are all as late), and producers
+    like whole numbers.
+    """
+    line = grid_line(h, attacks)
+    fitted = h.period * (1.0 + line.slope)
+    believed = (line.hits >= LEAST_HITS) & (line.doubt * (h.end - h.start) < MOST_DOUBT_SECONDS)
+    counted = np.isin(h.end_kind, (END_BEAT, END_BEYOND, END_SEAM))
+    by_ear = counted | ~np.isin(h.start_kind, (START_FILE, START_MARK))
+    found = h
+    for pulse, holds in (
+        (fitted, believed),
+        (60.0 / np.maximum(1.0, np.round(60.0 / fitted)), believed),
+        (60.0 / np.maximum(1.0, np.round(h.tempo)), np.ones(len(h), bool)),
+    ):
+        longer = h.pulses * pulse - (h.end - h.start)
+        least, most = (np.where(counted, STEADIED_END[i], STEADIED_START[i]) for i in (0, 1))
+        near = holds & by_ear & (longer > least) & (longer < most)
+        found = found.joined(
+            replace(
+                h, start=np.where(counted, h.start, h.start - longer),
+                end=np.where(counted, h.end + longer, h.end),
+            ).taken(near)
+        )  # fmt: skip
+    return found.without_doubles()
+
+
+@dataclass(frozen=True, eq=False)
+class GridLine:
+    """How late the attacks are on each hypothesis's grid, as a straight line over the pass.
+
+    at_start  seconds late at the start
+    slope     seconds later for every second
+    doubt     standard error of the slope
+    spread    seconds, standard deviation round the line
+    hits      how many attacks (by weight) are near the line
+    """
+
+    at_start: Floats
+    slope: Floats
+    doubt: Floats
+    spread: Floats
+    hits: Floats
+
+
+def grid_line(h: Hypotheses, attacks: Attacks) -> GridLine:
+    """Weighted least squares, on quarters or thirds of a pulse, whichever more attacks are near."""
+    if attacks.seconds.size == 0:
+        none = np.zeros(len(h))
+        return GridLine(none, none, none, none, none)
+    times, strengths = attacks.strongest(400)
+    since = times - h.start[:, None]
+    inside = (since >= -0.02) & (times < h.end[:, None] - 0.015)
+    found = [_line(h, since, np.sqrt(strengths) * inside, parts) for parts in (4, 3)]
+    # Chance is near a finer grid more often.
+    second = found[1].hits * 4 > found[0].hits * 3.6
+    return GridLine(
+        *(np.where(second, getattr(found[1], f.name), getattr(found[0], f.name))
+          for f in fields(GridLine))
+    )  # fmt: skip
+
+
+def _line(h: Hypotheses, since: Floats, weights: Floats, parts: int) -> GridLine:
+    step = h.period[:, None] / parts
+    late = since - np.round(since / step) * step
+    line = np.zeros_like(late)
+    for width in (0.02, 0.008):
+        near = weights * np.exp(-0.5 * ((late - line) / width) ** 2)
+        total = near.sum(axis=1) + 1e-9
+        middle = (near * since).sum(axis=1) / total
+        mean = (near * late).sum(axis=1) / total
+        x = since - middle[:, None]
+        wide = (near * x**2).sum(axis=1) + 1e-9
+        slope = (near * x * late).sum(axis=1) / wide
+        line = mean[:, None] + slope[:, None] * x
+    variance = (near * (late - line) ** 2).sum(axis=1) / total + 0.001**2
+    hits = total**2 / ((near**2).sum(axis=1) + 1e-9)
+    doubt = np.sqrt(variance / (wide / total) / np.maximum(hits - 2, 1.0))
+    return GridLine(mean - slope * middle, slope, doubt, np.sqrt(variance), hits)
 
 
 def _starts(
@@ -274,16 +363,3 @@ def seam_lags(picture: Picture, start: float) -> tuple[float, ...]:
     peaks = peaks[match[peaks] > 0.6]
     best = peaks[np.argsort(-match[peaks], kind="stable")][:3]
     return tuple((top_of(match, int(i)) + places[0] - first) * hop for i in best)
-
-
-def _without_doubles(rows: list[tuple[float, float, int, int, int, int]]) -> Hypotheses:
-    """The first of those that agree within 3 ms in start and 1 ms in end."""
-    seen: dict[tuple[int, int, int, int], tuple[float, float, int, int, int, int]] = {}
-    for row in rows:
-        seen.setdefault((round(row[0] / 0.003), round(row[1] / 0.001), row[2], row[3]), row)
-    table = list(seen.values())
-    columns = list(zip(*table, strict=True)) if table else [()] * 6
-    return Hypotheses(
-        np.asarray(columns[0], float), np.asarray(columns[1], float),
-        *(np.asarray(c, np.int64) for c in columns[2:]),
-    )  # fmt: skip

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.listening.evidence import Table, evidence, first_evidence
-from zeroknot.core.listening.hypotheses import Hypotheses
+from zeroknot.core.listening.hypotheses import Hypotheses, steadied
 from zeroknot.core.listening.material import Material
 from zeroknot.core.listening.network import network
 
@@ -21,9 +21,14 @@ def likeliest(first: Table, most: int) -> NDArray[np.int64]:
     return np.sort(np.argsort(-scores, kind="stable")[:most])
 
 
+def worth_judging(material: Material, hypotheses: Hypotheses) -> tuple[Hypotheses, Table]:
+    """What the quick network leaves, with better starts beside it, and its first evidence."""
+    best = likeliest(first_evidence(material, hypotheses), MOST_JUDGED)
+    taken = steadied(hypotheses.taken(best), material.attacks)
+    return taken, first_evidence(material, taken)
+
+
 def judged(material: Material, hypotheses: Hypotheses) -> tuple[Hypotheses, NDArray[np.float64]]:
     """The hypotheses worth a full look, and their scores."""
-    first = first_evidence(material, hypotheses)
-    best = likeliest(first, MOST_JUDGED)
-    taken = hypotheses.taken(best)
-    return taken, network("readings").scores(evidence(material, taken, first[best]))
+    taken, first = worth_judging(material, hypotheses)
+    return taken, network("readings").scores(evidence(material, taken, first))

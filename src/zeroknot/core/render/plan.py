@@ -16,16 +16,17 @@ import numpy as np
 from zeroknot.core.digest import digest_of
 from zeroknot.core.errors import StretchError
 from zeroknot.core.stretch.methods import method_named
+from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.units import frame
 from zeroknot.core.warp.time_map import TimeMap
 from zeroknot.core.warp.warp_map import WarpMap
 
 BLOCK_FRAMES = 65_536  # a render is handed out in blocks of this size
-STEEPEST_SHIFT = 24.0  # semitones either way
 RAMP_STEP_BEATS = 0.25  # a ramp is laid in straight pieces this long: under 0.1 ms off
 LONGEST_LEAD_BEATS = 8.0
 ATTACK_AT_END_SECONDS = 0.03
+AS_IT_IS = Settings()
 
 
 @dataclass(frozen=True)
@@ -38,8 +39,8 @@ class RenderPlan:
     body_frames  exact length of the pass
     lead_from    source second from which the lead sounds; the zero knot's where there is none
     tail_to      source second to which the tail sounds; the end knot's where there is none
-    semitones    shift, length kept
     method       key in METHODS
+    settings     of the method: only those it has a use for
     version      of that method's code
     """
 
@@ -49,8 +50,8 @@ class RenderPlan:
     body_frames: int
     lead_from: float
     tail_to: float
-    semitones: float
     method: str
+    settings: Settings
     version: int
 
     @cached_property
@@ -96,7 +97,8 @@ class RenderPlan:
         """The plan whose `asdict` was stored as JSON."""
         fields = dict(value)
         knots = tuple((float(s), int(f)) for s, f in fields.pop("knots"))  # type: ignore[attr-defined]
-        return cls(knots=knots, **fields)  # type: ignore[arg-type]
+        settings = Settings(**fields.pop("settings"))  # type: ignore[arg-type]
+        return cls(knots=knots, settings=settings, **fields)  # type: ignore[arg-type]
 
 
 def plan_pass(
@@ -108,16 +110,13 @@ def plan_pass(
     start_beat: float,
     lead_from: float,
     tail_to: float,
-    semitones: float = 0.0,
+    settings: Settings = AS_IT_IS,
     method: str = "weave",
 ) -> RenderPlan:
     """The plan of the pass whose zero knot lies on a beat of the project.
 
-    Raises StretchError where a part would be longer or shorter than 8 times, or the shift is
-    beyond two octaves.
+    Raises StretchError where a part would be longer or shorter than 8 times.
     """
-    if abs(semitones) > STEEPEST_SHIFT:
-        raise StretchError(f"a shift of {semitones:+g} st is outside ±{STEEPEST_SHIFT:g}")
     chosen = method_named(method)
     first = min(0.0, warp.beat_of_second(lead_from))
     last = max(warp.span, warp.beat_of_second(tail_to))
@@ -151,8 +150,8 @@ def plan_pass(
         body_frames=body_frames,
         lead_from=lead_from,
         tail_to=tail_to,
-        semitones=0.0 if chosen.pitch_follows else float(semitones),
         method=chosen.key,
+        settings=settings.told(chosen.uses),
         version=chosen.version,
     )
     plan.time_map.refuse_beyond_limits(rate)
@@ -160,8 +159,8 @@ def plan_pass(
 
 
 def plan_ratio(
-    *, source: str, rate: int, source_frames: int, duration_ratio: float, semitones: float,
-    method: str,
+    *, source: str, rate: int, source_frames: int, duration_ratio: float, method: str,
+    settings: Settings = AS_IT_IS,
 ) -> RenderPlan:  # fmt: skip
     """The plan of a whole recording as one pass, `duration_ratio` times as long."""
     body = frame(duration_ratio * source_frames)
@@ -178,8 +177,8 @@ def plan_ratio(
         body_frames=body,
         lead_from=0.0,
         tail_to=seconds,
-        semitones=0.0 if chosen.pitch_follows else float(semitones),
         method=chosen.key,
+        settings=settings.told(chosen.uses),
         version=chosen.version,
     )
     plan.time_map.refuse_beyond_limits(rate)

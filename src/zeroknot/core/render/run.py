@@ -18,13 +18,15 @@ import numpy as np
 from zeroknot.core.audio import Audio, Samples
 from zeroknot.core.listening.attacks import Attacks
 from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan
+from zeroknot.core.stretch.formants import with_colour_held
 from zeroknot.core.stretch.methods import method_named
 from zeroknot.core.stretch.part import Part
 from zeroknot.core.stretch.source_view import SourceView
-from zeroknot.core.units import frame
+from zeroknot.core.units import frame, pitch_ratio
 
 Point = tuple[float, float]
 KEPT_PIECES = 16
+ATTACK_BEFORE_SECONDS = 0.012
 
 
 @dataclass(frozen=True)
@@ -46,7 +48,9 @@ class Rendering:
         self.sound, self.plan = sound, plan
         self._threads = threads
         self._method = method_named(plan.method)
-        self._is_copy = plan.time_map.is_copy(plan.rate) and plan.semitones == 0.0
+        # Without a change there is nothing to do, except for what changes the sound anyway.
+        changes = plan.settings.semitones != 0.0 or self._method.always_changes
+        self._is_copy = plan.time_map.is_copy(plan.rate) and not changes
         self._pieces = [] if self._is_copy else list(self._divided(attacks))
         self._rendered: OrderedDict[int, tuple[int, Samples]] = OrderedDict()
 
@@ -91,19 +95,25 @@ class Rendering:
         for from_second, to_second, start, stop, is_circle in ranges:
             if stop <= start:
                 continue
-            inside = (attacks.seconds >= from_second) & (attacks.seconds < to_second)
+            # What was hit a moment before the one belongs to the one.
+            early = ATTACK_BEFORE_SECONDS if is_circle else 0.0
+            inside = (attacks.seconds >= from_second - early) & (attacks.seconds < to_second)
+            view = SourceView(
+                self.sound.samples,
+                frame(from_second * plan.rate),
+                frame(to_second * plan.rate),
+                is_circle,
+            )
+            if plan.settings.formants > 0.0 and plan.settings.semitones != 0.0:
+                held = pitch_ratio(plan.settings.semitones * plan.settings.formants)
+                view = with_colour_held(view, plan.rate, held)
             part = Part(
-                view=SourceView(
-                    self.sound.samples,
-                    frame(from_second * plan.rate),
-                    frame(to_second * plan.rate),
-                    is_circle,
-                ),
+                view=view,
                 rate=plan.rate,
                 time_map=plan.time_map,
                 start=start,
                 end=stop,
-                attacks=attacks.seconds[inside],
+                attacks=np.maximum(attacks.seconds[inside], from_second),
                 strengths=attacks.strengths[inside],
             )
             points = [(source, output) for source, output in part.anchors.tolist()]
@@ -112,11 +122,13 @@ class Rendering:
 
     def _covered(self, piece: _Piece) -> list[tuple[int, int]]:
         """Output frames a piece may sound in, with room for its join."""
-        room = self.plan.rate // 50
-        covered = [(int(piece.start[1]) - room, int(piece.end[1]) + 1)]
-        if piece.part.view.is_circle and piece.start[1] == 0:
-            covered.append((self.plan.body_frames - room, self.plan.body_frames))
-        return covered
+        room = int(self._method.reach_seconds * self.plan.rate)
+        first, last = int(piece.start[1]) - room, int(piece.end[1]) + room
+        if not piece.part.view.is_circle:
+            return [(first, last)]
+        body = self.plan.body_frames
+        turns = range(first // body, -(-last // body))
+        return [(max(0, first - k * body), min(body, last - k * body)) for k in turns]
 
     def _all_rendered(self, indices: list[int]) -> list[tuple[int, Samples]]:
         """Pieces from the cache or rendered now, on as many cores as were given."""
@@ -136,14 +148,20 @@ class Rendering:
 
     def _render(self, index: int) -> tuple[int, Samples]:
         piece = self._pieces[index]
-        return self._method.render_piece(piece.part, piece.start, piece.end, self.plan.semitones)
+        return self._method.render_piece(piece.part, piece.start, piece.end, self.plan.settings)
 
     def _add(self, piece: _Piece, rendered: tuple[int, Samples], begin: int, out: Samples) -> None:
         start, sound = rendered
-        if piece.part.view.is_circle and start < 0:
-            _mix_in(out, sound[:, :-start], self.plan.body_frames + start - begin)
-            sound, start = sound[:, -start:], 0
-        _mix_in(out, sound, start - begin)
+        if not piece.part.view.is_circle:
+            _mix_in(out, sound, start - begin)
+            return
+        # Round the circle: what lies outside the body comes in at its other end.
+        body, at = self.plan.body_frames, 0
+        while at < sound.shape[1]:
+            place = (start + at) % body
+            taken = min(sound.shape[1] - at, body - place)
+            _mix_in(out, sound[:, at : at + taken], place - begin)
+            at += taken
 
     def _copy(self, begin: int, out: Samples) -> None:
         plan = self.plan

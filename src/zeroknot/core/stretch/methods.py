@@ -8,13 +8,15 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Literal
 
 from zeroknot.core.errors import StretchError
+from zeroknot.core.stretch.settings import GRAINS, SHIFTED
 
 if TYPE_CHECKING:
     from zeroknot.core.audio import Samples
     from zeroknot.core.stretch.part import Part
+    from zeroknot.core.stretch.settings import Settings
 
     Point = tuple[float, float]
-    PieceRenderer = Callable[[Part, Point, Point, float], tuple[int, Samples]]
+    PieceRenderer = Callable[[Part, Point, Point, Settings], tuple[int, Samples]]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -23,19 +25,31 @@ class Method:
 
     key              as stored, sent and typed
     family           "keep" aims at the same sound, "colour" at another
-    pitch_follows    whether speed changes pitch (a shift then has no say)
+    uses             names of the settings that have a say; without a shift among them speed
+                     changes pitch
     version          of its code: part of a render's address
     module           where its `render_piece` is; loaded when first asked for, so that naming a
                      method does not cost its compiler's start
+    reach_seconds    a piece may sound as far past its anchors
     """
 
     key: str
     name: str
     family: Literal["keep", "colour"]
     about: str
-    pitch_follows: bool
+    uses: frozenset[str]
     version: int
     module: str
+    reach_seconds: float = 0.02
+
+    @property
+    def pitch_follows(self) -> bool:
+        return "semitones" not in self.uses
+
+    @property
+    def always_changes(self) -> bool:
+        """Is it heard even where nothing is stretched or shifted?"""
+        return "grain_seconds" in self.uses
 
     @property
     def render_piece(self) -> PieceRenderer:
@@ -47,20 +61,49 @@ METHODS: dict[str, Method] = {
     method.key: method
     for method in (
         Method(
+            key="strike",
+            name="Strike",
+            family="keep",
+            about="drums and percussion",
+            uses=SHIFTED,
+            version=1,
+            module="zeroknot.core.stretch.strike",
+            reach_seconds=1.0,
+        ),
+        Method(
             key="weave",
             name="Weave",
             family="keep",
             about="chords and full mixes",
-            pitch_follows=False,
-            version=3,
+            uses=SHIFTED,
+            version=4,
             module="zeroknot.core.stretch.weave",
+        ),
+        Method(
+            key="voice",
+            name="Voice",
+            family="keep",
+            about="one line at a time",
+            uses=SHIFTED,
+            version=1,
+            module="zeroknot.core.stretch.voice",
+        ),
+        Method(
+            key="scatter",
+            name="Scatter",
+            family="colour",
+            about="a cloud of grains",
+            uses=SHIFTED | GRAINS,
+            version=1,
+            module="zeroknot.core.stretch.scatter",
+            reach_seconds=1.1,
         ),
         Method(
             key="spool",
             name="Spool",
             family="colour",
             about="speed and pitch together",
-            pitch_follows=True,
+            uses=frozenset(),
             version=1,
             module="zeroknot.core.stretch.spool",
         ),

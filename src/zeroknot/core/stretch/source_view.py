@@ -15,21 +15,23 @@ from zeroknot.core.audio import Samples
 class SourceView:
     """Frames start…end of a recording, as a circle or as a cut.
 
-    samples    float32 [channels, frames] of the whole recording
-    start, end source frames; may lie outside the recording (silence there)
+    samples    float32 [channels, frames]
+    start, end source frames; may lie outside the samples (silence there)
     is_circle  whether the range repeats on both sides
+    origin     source frame of the first sample
     """
 
     samples: Samples
     start: int
     end: int
     is_circle: bool
+    origin: int = 0
 
     def read(self, first: int, count: int) -> Samples:
         """float32 [channels, count]: frames from `first` on, in source frames."""
         out = np.zeros((self.samples.shape[0], count), np.float32)
         if not self.is_circle:
-            _lay(self.samples, max(first, self.start), min(first + count, self.end), out, -first)
+            self._lay(max(first, self.start), min(first + count, self.end), out, -first)
             return out
         length = self.end - self.start
         turn = (first - self.start) // length
@@ -37,13 +39,15 @@ class SourceView:
             offset = turn * length
             begin = max(first - offset, self.start)
             stop = min(first + count - offset, self.end)
-            _lay(self.samples, begin, stop, out, offset - first)
+            self._lay(begin, stop, out, offset - first)
             turn += 1
         return out
 
-
-def _lay(samples: Samples, begin: int, stop: int, out: Samples, offset: int) -> None:
-    """Copy source frames begin…stop, as far as there are any, to `out` at frame + offset."""
-    begin, stop = max(begin, 0), min(stop, samples.shape[1])
-    if stop > begin:
-        out[:, begin + offset : stop + offset] = samples[:, begin:stop]
+    def _lay(self, begin: int, stop: int, out: Samples, offset: int) -> None:
+        """Copy source frames begin…stop, as far as there are any, to `out` at frame + offset."""
+        begin = max(begin, self.origin)
+        stop = min(stop, self.origin + self.samples.shape[1])
+        if stop > begin:
+            out[:, begin + offset : stop + offset] = self.samples[
+                :, begin - self.origin : stop - self.origin
+            ]

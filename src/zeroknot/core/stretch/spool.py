@@ -4,16 +4,20 @@ import numpy as np
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.stretch.part import Part
+from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.stretch.sinc import MOST_SPEED, PASSBAND, ZERO_CROSSINGS, read_at
 
 
 def render_piece(
-    part: Part, from_anchor: tuple[float, float], to_anchor: tuple[float, float], semitones: float
+    part: Part,
+    from_anchor: tuple[float, float],
+    to_anchor: tuple[float, float],
+    settings: Settings,
 ) -> tuple[int, Samples]:
     """One piece of a part; pieces meet without overlap.
 
-    semitones  has no say here: the shift is what the speed makes it
-    returns    first output frame, float32 [channels, frames]
+    settings  have no say here: the shift is what the speed makes it
+    returns   first output frame, float32 [channels, frames]
     """
     start = int(np.floor(from_anchor[1] + 0.5))
     end = int(np.floor(to_anchor[1] + 0.5))

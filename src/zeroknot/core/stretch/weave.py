@@ -23,8 +23,10 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from zeroknot.core.audio import Samples
-from zeroknot.core.stretch.part import LONGEST_PIECE_SECONDS, Part
+from zeroknot.core.stretch.part import Part
+from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.stretch.sinc import ZERO_CROSSINGS, read_at
+from zeroknot.core.stretch.zones import zoned_map
 from zeroknot.core.units import pitch_ratio
 from zeroknot.core.warp.time_map import Floats
 
@@ -76,12 +78,14 @@ def _bands(rate: int) -> tuple[_Band, ...]:
 
 
 def render_piece(
-    part: Part, from_anchor: tuple[float, float], to_anchor: tuple[float, float], semitones: float
+    part: Part,
+    from_anchor: tuple[float, float],
+    to_anchor: tuple[float, float],
+    settings: Settings,
 ) -> tuple[int, Samples]:
     """One piece of a part, to be added to what its neighbours give.
 
     from_anchor, to_anchor  (source frame, output frame)
-    semitones               shift, length kept
     returns                 first output frame, float32 [channels, frames]; faded into the
                             piece before and out under the next over JOIN_SECONDS
     """
@@ -92,7 +96,7 @@ def render_piece(
     # A part that is cut begins and ends sharp: there is nothing to join.
     lead_in = join if part.view.is_circle or start > part.start else 0
     lead_out = join if part.view.is_circle or end < part.end else 0
-    ratio = pitch_ratio(semitones)
+    ratio = pitch_ratio(settings.semitones)
     if ratio == 1.0:
         out = _stretched(part, from_anchor, to_anchor, 1.0, start - lead_in, end)
     else:
@@ -143,9 +147,15 @@ def _band_stretched(
     n_first = -(-(first - window // 2 - origin) // hop)
     n_last = (last + window // 2 - origin) // hop
     centres = origin + hop * np.arange(n_first, n_last + 1)
-    points_source, points_output, attacks = _unity_zones(
-        part, band, ratio, first / ratio, last / ratio
-    )
+    begin_at, end_at = first / ratio, last / ratio
+    points_source, points_output = zoned_map(
+        part, ratio, begin_at, end_at,
+        after=(UNITY_SHARE_AFTER, 8.0 * window), before=(UNITY_SHARE_BEFORE, 0.5 * window),
+        # Next to an anchor the recording runs at its own speed for as long as the window sees the
+        # anchor, or phases would not be the recording's own there.
+        clear=0.625 * window / ratio,
+    )  # fmt: skip
+    attacks = part.around(part.attack_points, begin_at - window, end_at + window)[:, 1] * ratio
     sources = np.floor(
         _interpolated(points_output, points_source, centres.astype(np.float64)) + 0.5
     )
@@ -196,52 +206,6 @@ def _analysed(
     now = frames[:, at].transpose(1, 0, 2) * taper
     before = frames[:, at - hop].transpose(1, 0, 2) * taper
     return fft.rfft(now, axis=2), fft.rfft(before, axis=2)
-
-
-def _unity_zones(
-    part: Part, band: _Band, ratio: float, first: float, last: float
-) -> tuple[Floats, Floats, Floats]:
-    """The time map with a stretch of slope 1 round every attack and anchor.
-
-    first, last  output frames between which it is wanted
-    returns      source frames, output frames (on the axis `ratio` times as long), and the output
-                 frames of the attacks alone
-    """
-    # As far as the next fixed point lies at most.
-    reach = 1.5 * LONGEST_PIECE_SECONDS * part.rate + band.window
-    first, last = first - reach, last + reach
-    # Next to an anchor the recording runs at its own speed for as long as the window sees the
-    # anchor, or phases would not be the recording's own there.
-    free = part.clear_of_anchors >= 0.625 * band.window / ratio
-    # A circle's last anchor is its first one, a round later.
-    anchors = part.anchors[:-1] if part.view.is_circle else part.anchors
-    fixed = np.concatenate([anchors, part.attack_points[free]])
-    fixed = part.around(fixed[np.argsort(fixed[:, 1], kind="stable")], first, last)
-    bends = np.stack([part.time_map.seconds * part.rate, part.time_map.frames], axis=1)
-    inside = (bends[:, 1] > part.start) & (bends[:, 1] < part.end)
-    bends = part.around(bends[inside], first, last)
-    fixed[:, 1] *= ratio
-    bends[:, 1] *= ratio
-    keep = np.concatenate([[True], (np.diff(fixed, axis=0) > 8.0).all(axis=1)])
-    fixed = fixed[keep]
-    gaps = np.diff(fixed, axis=0).min(axis=1)
-    half = band.window / 2
-    after = np.minimum(UNITY_SHARE_AFTER * gaps, 16 * half)
-    before = np.minimum(UNITY_SHARE_BEFORE * gaps, half)
-    zones = [fixed, fixed[:-1] + after[:, None], fixed[1:] - before[:, None]]
-    # Bends of the map count where no zone covers them.
-    if bends.size and fixed.shape[0] > 1:
-        i = np.clip(np.searchsorted(fixed[:, 1], bends[:, 1]) - 1, 0, gaps.size - 1)
-        clear = (bends > fixed[i] + after[i, None] + 8.0).all(axis=1)
-        clear &= (bends < fixed[i + 1] - before[i, None] - 8.0).all(axis=1)
-        zones.append(bends[clear])
-    points = np.concatenate(zones)
-    points = points[np.argsort(points[:, 1], kind="stable")]
-    # Outside everything the recording runs at its own speed.
-    ends = np.stack([points[0] - 1e7, points[-1] + 1e7])
-    points = np.concatenate([ends[:1], points, ends[1:]])
-    attacks = part.around(part.attack_points, first, last)[:, 1] * ratio
-    return points[:, 0], points[:, 1], attacks
 
 
 def _interpolated(xs: Floats, ys: Floats, x: Floats) -> Floats:

@@ -100,8 +100,10 @@ def in_hand(studio: StudioDep, project: str, hand: str) -> dict[str, Any]:
 
 
 @router.get("/projects/{project}/hand/{hand}/sheet")
-def hand_sheet(studio: StudioDep, project: str, hand: str, beat: float = 0.0) -> dict[str, Any]:
-    return studio.hand_sheet(studio.projects.state(project).project, hand, beat)
+def hand_sheet(
+    studio: StudioDep, project: str, hand: str, beat: float = 0.0, against: str | None = None
+) -> dict[str, Any]:
+    return studio.hand_sheet(studio.projects.state(project).project, hand, beat, against)
 
 
 @router.post("/projects/{project}/prints", status_code=201)

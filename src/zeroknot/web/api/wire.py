@@ -1,19 +1,25 @@
 """How do values travel to the browser? As plain JSON, everything computed that it would need."""
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 import numpy as np
 
 from zeroknot.core.listening.attacks import SENSITIVITY
 from zeroknot.core.listening.beats import curve_of
+from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
+from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.methods import METHODS
+from zeroknot.core.stretch.settings import LIMITS, SHIFTED
 from zeroknot.core.units import semitones_of_ratio
 from zeroknot.document.project import Project, Strand
-from zeroknot.studio.hand import Hand, beats_of
+from zeroknot.studio.hand import Hand, beats_of, stretch_of
 from zeroknot.studio.projects import State
 from zeroknot.studio.studio import Studio
+
+SAME_SECONDS = 0.002
+MOST_CURVE_POINTS = 300
 
 
 def state_json(studio: Studio, state: State) -> dict[str, Any]:
@@ -68,7 +74,7 @@ def _strand_json(project: Project, strand: Strand, loop: Loop) -> dict[str, Any]
         "end_s": warp.end.second,
         "lead": strand.lead,
         "method": strand.method,
-        "semitones": strand.semitones,
+        "settings": asdict(strand.settings),
         "gain_db": strand.gain_db,
         "duration_ratio": fitted_seconds / warp.body_seconds,
         "tempo_change_percent": 100.0 * (speed - 1.0),
@@ -109,43 +115,73 @@ def hand_json(studio: Studio, project: Project, hand: Hand) -> dict[str, Any]:
         "sound": asdict(loop.hearing.sound),
         "warnings": list(loop.warnings),
         "claims": {k: v for k, v in asdict(loop.claims).items() if v not in (None, ())},
-        "readings": [
-            {
-                **asdict(r),
-                "index": i,
-                "duration_ratio": beats_of(r, metre)
-                * strand.span
-                / is_span
-                * 60.0
-                / project.tempo_map.bpm_at(0.0)
-                / (r.end_s - r.downbeat_s),
-                "adopted": bool(
-                    reading
-                    and (r.bars, r.beats_per_bar) == (reading.bars, reading.beats_per_bar)
-                    and abs(r.downbeat_s - warp.zero.second) < 0.002
-                    and abs(r.end_s - warp.end.second) < 0.002
-                ),
-            }
-            for i, r in enumerate(loop.readings)
-        ],
+        "readings": _readings(project, hand),
         "methods": [
-            {"key": m.key, "name": m.name, "family": m.family, "about": m.about,
-             "pitch_follows": m.pitch_follows}
-            for m in METHODS.values()
+            {"key": AUTO, "name": "Auto", "family": "keep", "about": "chooses by the sound",
+             "uses": sorted(SHIFTED)},
+            *(
+                {"key": m.key, "name": m.name, "family": m.family, "about": m.about,
+                 "uses": sorted(m.uses)}
+                for m in METHODS.values()
+            ),
         ],
+        "limits": {name: list(limits) for name, limits in LIMITS.items()},
+        "chosen": _chosen(project, strand, loop),
     }  # fmt: skip
 
 
-def _steadiness(loop: Loop) -> dict[str, float] | None:
+def _chosen(project: Project, strand: Strand, loop: Loop) -> dict[str, str]:
+    choice = stretch_of(project, strand, loop, 0.0)
+    return {"method": choice.method, "name": METHODS[choice.method].name, "why": choice.why}
+
+
+def _readings(project: Project, hand: Hand) -> list[dict[str, Any]]:
+    """What the loop may be: the person's own first where it is none of the others (index −1)."""
+    strand, loop = hand.strand, hand.loop
+    warp, metre = strand.warp, project.metre_map.metre_at(1)
+    own = strand.reading
+    share = strand.span / (beats_of(own, metre) if own else strand.span)
+    heard = len(loop.hearing.readings)
+
+    def entry(index: int, reading: Reading, source: str, adopted: bool) -> dict[str, Any]:
+        seconds = beats_of(reading, metre) * share * 60.0 / project.tempo_map.bpm_at(0.0)
+        ratio = seconds / (reading.end_s - reading.downbeat_s)
+        return {
+            **asdict(reading), "index": index, "source": source, "adopted": adopted,
+            "duration_ratio": ratio,
+        }  # fmt: skip
+
+    def holds(reading: Reading) -> bool:
+        return bool(
+            own
+            and (reading.bars, reading.beats_per_bar) == (own.bars, own.beats_per_bar)
+            and abs(reading.downbeat_s - warp.zero.second) < SAME_SECONDS
+            and abs(reading.end_s - warp.end.second) < SAME_SECONDS
+        )
+
+    found = [
+        entry(i, r, "heard" if i < heard else "claimed", holds(r))
+        for i, r in enumerate(loop.readings)
+    ]
+    if own and not any(e["adopted"] for e in found):
+        mine = replace(own, downbeat_s=warp.zero.second, end_s=warp.end.second)
+        found.insert(0, entry(-1, mine, "stated", True))
+    return found
+
+
+def _steadiness(loop: Loop) -> dict[str, Any] | None:
     """How the tempo moves over the beats that were heard; None where there are hardly any."""
     curve = curve_of(np.asarray(loop.hearing.beats))
     if curve is None or curve.seconds.size < 4:
         return None
+    kept = np.unique(np.linspace(0, curve.seconds.size - 1, MOST_CURVE_POINTS).astype(int))
     return {
         "lowest_bpm": float(curve.bpm.min()),
         "highest_bpm": float(curve.bpm.max()),
         "deviation_bpm": curve.deviation_bpm,
         "drift_percent": 100.0 * curve.drift,
+        "mean_bpm": curve.mean_bpm,
+        "curve": [[s, b] for s, b in zip(curve.seconds[kept], curve.bpm[kept], strict=True)],
     }
 
 

@@ -3,6 +3,7 @@
 
 import Alpine from "../vendor/alpine-csp.js";
 import { ApiError, getJson } from "./api.js";
+import { AS_THEY_ARE } from "./engine/hand.js";
 import { Router } from "./router.js";
 import { Session } from "./session.js";
 import "./ui/drag-bar.js";
@@ -41,10 +42,11 @@ export class App {
   }
 
   /**
-   * Hear a loop or strand: alone (as recorded, as fitted, its seam) or with the rest of the song.
-   * @param {string} hand @param {string} way @param {boolean} withRest
+   * Hear a loop or strand: alone (as recorded, as fitted, its seam, by another method) or with the
+   * rest of the song.
+   * @param {string} hand @param {string} way @param {boolean} withRest @param {string} against method
    */
-  async hearHand(hand, way, withRest) {
+  async hearHand(hand, way, withRest, against = "") {
     const engine = this.session.engine();
     this.turn += 1;
     const turn = this.turn;
@@ -63,12 +65,13 @@ export class App {
       engine.song.hearHand(null);
       const bar = this.session.state.beats_per_bar;
       const beat = Math.max(0, Math.floor(this.session.beat() / bar + 1e-6) * bar);
-      const sheet = await getJson(`${this.session.path}/hand/${hand}/sheet?beat=${beat}`);
+      const compared = against ? `&against=${against}` : "";
+      const sheet = await getJson(`${this.session.path}/hand/${hand}/sheet?beat=${beat}${compared}`);
       if (turn !== this.turn) return;
       engine.mixer.hearRest(withRest);
       if (withRest && !engine.song.isPlaying) engine.song.play();
       const pattern = /** @type {import("./engine/hand.js").Way} */ (way);
-      engine.hand.gains = this.matched.get(sheet.digest) ?? { recorded: 1, fitted: 1 };
+      engine.hand.gains = this.matched.get(pairOf(sheet)) ?? { ...AS_THEY_ARE };
       const isOther = engine.hand.sheet?.source !== sheet.source;
       if (isOther) engine.hand.stop();
       await engine.hand.hear(sheet, pattern);
@@ -82,19 +85,23 @@ export class App {
     }
   }
 
-  /** Bring both ways to one loudness: the recording follows the fitted one. @param {import("./types.js").HandSheet} sheet @param {import("./engine/hand.js").Way} way @param {number} turn */
+  /** Bring all ways to one loudness: the recording and another method follow the fitted one. @param {import("./types.js").HandSheet} sheet @param {import("./engine/hand.js").Way} way @param {number} turn */
   async match(sheet, way, turn) {
-    if (this.matched.has(sheet.digest)) return;
+    if (this.matched.has(pairOf(sheet))) return;
     // Measuring renders the whole pass: not while the first blocks are on their way.
     await new Promise((done) => setTimeout(done, MATCH_AFTER_MS));
     if (turn !== this.turn) return;
     const { recorded, fitted } = await getJson(`/api/renders/${sheet.digest}/loudness/body`);
-    const gain = recorded > -90 && fitted > -90 ? 10 ** ((fitted - recorded) / 20) : 1;
-    const gains = { recorded: Math.max(0.1, Math.min(4, gain)), fitted: 1 };
-    this.matched.set(sheet.digest, gains);
+    let other = fitted;
+    if (sheet.against !== sheet.digest) {
+      if (turn !== this.turn) return;
+      other = (await getJson(`/api/renders/${sheet.against}/loudness/body`)).fitted;
+    }
+    const gains = { recorded: gainTo(fitted, recorded), fitted: 1, against: gainTo(fitted, other) };
+    this.matched.set(pairOf(sheet), gains);
     if (turn !== this.turn || !this.session.engine_?.hand.isPlaying) return;
     this.session.engine_.hand.gains = gains;
-    if (way === "recorded") this.session.engine_.hand.hear(sheet, way);
+    if (way === "recorded" || way === "against") this.session.engine_.hand.hear(sheet, way);
   }
 
   /** Wait until the sheet that is played holds the hand's events. @param {string} hand */
@@ -116,9 +123,15 @@ export class App {
     engine.mixer.hearRest(true);
   }
 
-  /** @type {Map<string, {recorded: number, fitted: number}>} */
+  /** @type {Map<string, import("./engine/hand.js").Gains>} */
   matched = new Map();
 }
+
+/** What is heard against what. @param {import("./types.js").HandSheet} sheet */
+const pairOf = (sheet) => `${sheet.digest}/${sheet.against}`;
+
+/** Linear gain that brings one loudness to another; none where either is hardly there. @param {number} wanted dB @param {number} is dB */
+const gainTo = (wanted, is) => (wanted > -90 && is > -90 ? Math.max(0.1, Math.min(4, 10 ** ((wanted - is) / 20))) : 1);
 
 const session = new Session(JSON.parse(document.getElementById("state")?.textContent ?? "{}"));
 const app = new App(session);

@@ -10,12 +10,15 @@
  *   tracks: TrackLevel[], master: number, first_frame: number, end_frame: number,
  *   last_bar: number, pulses: [number, number, number, number][], time_key: unknown[],
  *   shapes: Record<string, Shape>}} Sheet
- * @typedef {{rate: number, digest: string, source: string, channels: number,
+ * @typedef {{rate: number, digest: string, against: string, source: string, channels: number,
  *   source_frames: number, frames: number, lead: number, body: number, span: number,
  *   knots: [number, number][], zero_s: number, end_s: number}} HandSheet
  * @typedef {{id: string, name: string, level_db: number, muted: boolean, solo: boolean}} Track
+ * @typedef {{semitones: number, formants: number, grain_seconds: number, density: number,
+ *   jitter_seconds: number, spread: number, direction: string, frozen_at: number | null,
+ *   seed: number}} StretchSettings
  * @typedef {{id: string, name: string, loop: string, yarn: number, span: number, zero_s: number,
- *   end_s: number, lead: boolean, method: string, semitones: number, gain_db: number,
+ *   end_s: number, lead: boolean, method: string, settings: StretchSettings, gain_db: number,
  *   duration_ratio: number, tempo_change_percent: number, spool_semitones: number,
  *   recorded_bpm: number, seconds: number}} Strand
  * @typedef {{id: string, strand: string, track: string, beat: number, beats: number,
@@ -28,21 +31,23 @@
  *   clips: Clip[]}} ProjectState
  * @typedef {{bars: number, beats_per_bar: number, tempo_bpm: number, downbeat_s: number,
  *   end_s: number, confidence: number, reason: string, index: number, duration_ratio: number,
- *   adopted: boolean}} Reading
+ *   adopted: boolean, source: "heard" | "claimed" | "stated"}} Reading
  * @typedef {[number, number, number]} Attack second, strength, sureness
  * @typedef {{lowest_bpm: number, highest_bpm: number, deviation_bpm: number,
- *   drift_percent: number}} Steadiness
+ *   drift_percent: number, mean_bpm: number, curve: [number, number][]}} Steadiness
  * @typedef {{key: string | null, confidence: number, runner_up: string | null,
  *   runner_up_confidence: number, cents: number | null}} HeardKey
  * @typedef {{kind: string | null, confidence: number}} HeardSound
- * @typedef {{key: string, name: string, family: string, about: string, pitch_follows: boolean}} Method
+ * @typedef {{key: string, name: string, family: string, about: string, uses: string[]}} Method
+ * @typedef {{method: string, name: string, why: string}} Chosen
  * @typedef {Strand & {hand: string, is_new: boolean, loop_name: string, channels: number,
  *   file_kind: string, source_rate: number, is_stated: boolean, once_beats: number,
  *   bars: number | null, beats_per_bar: number, tempo_bpm: number | null, confidence: number,
  *   knots: [number, number][], attacks: Attack[], sensitivity: number, beats: number[],
  *   sounding: [number, number], steadiness: Steadiness | null, key: HeardKey, sound: HeardSound,
  *   warnings: string[], claims: Record<string, unknown>, readings: Reading[],
- *   methods: Method[]}} Hand
+ *   methods: Method[], limits: Record<string, [number, number]>,
+ *   chosen: Chosen}} Hand
  * @typedef {{sha: string, name: string, set: string, file_kind: string, seconds: number,
  *   channels: number, rate: number, bars: number | null, beats_per_bar: number | null,
  *   tempo_bpm: number | null, confidence: number, is_stated: boolean, claimed_bpm: number | null,

@@ -11,21 +11,24 @@ import { along, blocksBetween, frame } from "./schedule.js";
 
 /** @typedef {import("../types.js").HandSheet} HandSheet */
 /** @typedef {import("../types.js").SheetEvent} SheetEvent */
-/** @typedef {"recorded" | "fitted" | "seam"} Way */
+/** @typedef {"recorded" | "fitted" | "seam" | "against"} Way */
 /** @typedef {{way: Way, period: number, events: SheetEvent[]}} Pattern */
+/** @typedef {{recorded: number, fitted: number, against: number}} Gains linear, so that all are as loud */
 
 const AHEAD_SECONDS = 0.25;
 const START_SECONDS = 0.05;
 const EDGE_FRAMES = 220;
+export const AS_THEY_ARE = Object.freeze({ recorded: 1, fitted: 1, against: 1 });
 
 /** @param {Partial<SheetEvent> & {digest: string, at: number, start: number, frames: number}} given @returns {SheetEvent} */
 function event(given) {
   return { id: "hand", track: "hand", strand: "hand", gain: 1, fade_in: 0, fade_out: 0, ...given };
 }
 
-/** One round of a way of hearing. @param {HandSheet} sheet @param {Way} way @param {{recorded: number, fitted: number}} gains @returns {Pattern} */
+/** One round of a way of hearing. @param {HandSheet} sheet @param {Way} way @param {Gains} gains @returns {Pattern} */
 export function patternOf(sheet, way, gains) {
-  const { rate, digest, lead, body } = sheet;
+  const { rate, lead, body } = sheet;
+  const digest = way === "against" ? sheet.against : sheet.digest;
   if (way === "recorded") {
     const start = Math.max(0, frame(sheet.zero_s * rate));
     const period = Math.max(1, frame((sheet.end_s - sheet.zero_s) * rate));
@@ -36,7 +39,7 @@ export function patternOf(sheet, way, gains) {
     });
     return { way, period, events: frames > 0 ? [one] : [] };
   }
-  const gain = gains.fitted;
+  const gain = way === "against" ? gains.against : gains.fitted;
   if (way === "seam") {
     const beat = Math.max(1, Math.min(body, frame(body / Math.max(1, sheet.span))));
     const tail = Math.min(beat, sheet.frames - lead - body);
@@ -63,7 +66,8 @@ export class HandVoice {
     this.sheet = null;
     /** @type {Pattern | null} */
     this.pattern = null;
-    this.gains = { recorded: 1, fitted: 1 };
+    /** @type {Gains} */
+    this.gains = { ...AS_THEY_ARE };
     this.cursor = { context: 0, at: 0, join: true };
     this.anchor = { context: 0, at: 0 };
     this.lane = new Lane(context, blocks, () => output, () => this.sheet?.channels ?? 2);

@@ -2,14 +2,14 @@
 /**
  * A value as a bar that drags, with the number beside it that can be typed.
  *
- * <drag-bar label min max step value default unit="db|st|percent|number">; "input" while dragging, "change"
+ * <drag-bar label min max step value default unit="db|st|percent|ms|number">; "input" while dragging, "change"
  * when let go. Arrow keys nudge, Shift ten times; double click goes back to the default.
  */
 
 import { db, round, semitones, typedNumber } from "../format.js";
 
 /** @type {Record<string, (value: number) => string>} */
-const SHOWN = { db, st: semitones, percent: (v) => `${round(v, 0)} %`, number: (v) => String(round(v, 2)) };
+const SHOWN = { db, st: semitones, percent: (v) => `${round(v, 0)} %`, ms: (v) => `${round(v, 0)} ms`, number: (v) => String(round(v, 2)) };
 
 export class DragBar extends HTMLElement {
   static observedAttributes = ["value"];

@@ -54,17 +54,20 @@ export const fit = (session, app) => () => {
     /** @type {any[]} */
     methods: [],
     method: "", bars: "", tempo: "", downbeat: "", end: "", span: "", spanShare: 0,
-    semitones: 0, pitchFollows: false, gain: 0, lead: true, stated: false, claims: "", warnings: "",
+    semitones: 0, formants: 0, uses: /** @type {Record<string, boolean>} */ ({}), chosenText: "", against: "", againstName: "", fittedName: "",
+    grains: { ms: 0, density: 0, jitter: 0, spread: 0, direction: "", frozen: 0, isFrozen: false, seed: 0 }, gain: 0, lead: true, stated: false, claims: "", warnings: "",
     summary: "", spoolText: "", hearing: false, way: "fitted", withRest: false, seamMode: false,
     print: "wrap", printLead: false, printing: false, printed: "", printedSha: "", placeText: "Place",
-    sensitivity: 0, attacksText: "", reasonText: "", keyChip: "", steadyText: "",
+    sensitivity: 0, attacksText: "", reasonText: "", keyChip: "", steadyText: "", curve: { line: "", mean: 0, spread: 0, top: "", bottom: "" },
+    others: /** @type {{key: string, name: string}[]} */ ([]),
     rendering: false, spans: /** @type {any[]} */ ([]), isNew: false, dragText: "",
 
     init() {
       if (this.empty) return;
       scope.add(bindKeys("Fit", [
         { key: "Enter", does: "hear what is in hand", run: () => this.toggleHear() },
-        { key: "R", does: "as recorded / as fitted", run: () => this.setWay(this.way === "fitted" ? "recorded" : "fitted") },
+        { key: "R", does: "as recorded / as fitted", run: () => this.setWay(this.way === "recorded" ? "fitted" : "recorded") },
+        { key: "M", does: "as fitted / by the method compared", run: () => this.against && this.setWay(this.way === "against" ? "fitted" : "against") },
         { key: "S", does: "hear the seam", run: () => this.hearSeam() },
         { key: "A", does: "alone / with the rest", run: () => this.toggleRest() },
         { key: "P", does: "place at the playhead's bar", run: () => this.place() },
@@ -105,7 +108,7 @@ export const fit = (session, app) => () => {
         this.show();
         session.setHand(hand.hand);
         await this.fetch();
-        if (this.hearing) app.hearHand(held(), this.seamMode ? "seam" : this.way, this.withRest);
+        if (this.hearing) app.hearHand(held(), this.seamMode ? "seam" : this.way, this.withRest, this.against);
       } catch (error) {
         if (error instanceof ApiError && error.status === 404) app.go(`/p/${session.state.id}/fit/${hand.loop}`);
         else if (error instanceof ApiError) session.say(error.message, "error");
@@ -153,6 +156,7 @@ export const fit = (session, app) => () => {
       this.about = [h.sound.kind ?? "audio", h.channels === 1 ? "mono" : "stereo", seconds(h.seconds)].join(" · ");
       this.keyChip = keyText(h);
       this.steadyText = steadyText(h);
+      this.curve = curveLines(h);
       this.setSensitivity(Number(sessionStorage.getItem(sensitivityKey(h)) ?? Math.round(100 * h.sensitivity)));
       this.ring = `/api/loops/${h.loop}/ring.svg?yarn=${h.yarn}&v=${session.state.revision}`;
       this.barsChip = h.bars === null ? "length unknown" : bars(h.bars);
@@ -164,9 +168,10 @@ export const fit = (session, app) => () => {
         index: r.index,
         label: `${bars(r.bars)}${r.beats_per_bar === 4 ? "" : ` of ${r.beats_per_bar}`}`,
         bpm: bpm(r.tempo_bpm),
-        percent: percent(r.confidence),
+        sure: r.source === "heard" ? percent(r.confidence) : r.source === "stated" ? "own" : "claimed",
         share: r.confidence,
-        reason: `${r.reason}. Here: ${asLong(r.duration_ratio)}.`,
+        isHeard: r.source === "heard",
+        reason: `${r.reason[0].toUpperCase()}${r.reason.slice(1)}. Here: ${asLong(r.duration_ratio)}.`,
         adopted: r.adopted,
       }));
       this.explain(-1);
@@ -181,8 +186,23 @@ export const fit = (session, app) => () => {
       this.spans = [["half", 0.5], ["once", 1], ["double", 2]].map(([label, share]) => ({
         label, share, pressed: String(this.spanShare === share),
       }));
-      this.semitones = h.semitones;
-      this.pitchFollows = h.methods.find((m) => m.key === h.method)?.pitch_follows ?? false;
+      const s = h.settings;
+      this.semitones = s.semitones;
+      this.formants = round(100 * s.formants, 1);
+      this.grains = {
+        ms: round(1000 * s.grain_seconds, 1), density: s.density, jitter: round(1000 * s.jitter_seconds, 1),
+        spread: round(100 * s.spread, 1), direction: s.direction, isFrozen: s.frozen_at !== null,
+        frozen: round(100 * (s.frozen_at ?? 0), 1), seed: s.seed,
+      };
+      const used = new Set(h.methods.find((m) => m.key === h.method)?.uses ?? []);
+      this.uses = { shift: used.has("semitones"), formants: used.has("formants") && s.semitones !== 0, grains: used.has("grain_seconds") };
+      this.chosenText = h.method === "auto" ? `Auto chose ${h.chosen.name}: ${h.chosen.why}.` : "";
+      const heardBy = h.method === "auto" ? h.chosen.method : h.method;
+      this.fittedName = h.methods.find((m) => m.key === heardBy)?.name ?? "";
+      if (this.against === heardBy) this.against = "";
+      this.others = h.methods.filter((m) => m.key !== "auto" && m.key !== heardBy).map((m) => ({ key: m.key, name: m.name }));
+      this.againstName = this.others.find((m) => m.key === this.against)?.name ?? "";
+      if (!this.against && this.way === "against") this.way = "fitted";
       this.gain = h.gain_db;
       this.lead = h.lead;
       this.warnings = h.warnings.join("; ");
@@ -385,6 +405,7 @@ export const fit = (session, app) => () => {
 
     /** @param {number} index */
     adopt(index) {
+      if (index < 0) return;
       this.change({ kind: "adopt_reading", index });
     },
 
@@ -426,7 +447,30 @@ export const fit = (session, app) => () => {
 
     /** @param {number} value */
     setShift(value) {
-      if (value !== hand.semitones) this.change({ kind: "set_shift", semitones: value });
+      this.setStretch("semitones", value);
+    },
+
+    /** A setting of the stretch. @param {string} name @param {number | string | null} value */
+    setStretch(name, value) {
+      const before = /** @type {Record<string, unknown>} */ (hand.settings)[name];
+      if (value !== before) this.change({ kind: "set_stretch", [name]: value });
+    },
+
+    /** @param {boolean} isFrozen */
+    freeze(isFrozen) {
+      this.setStretch("frozen_at", isFrozen ? 0 : null);
+    },
+
+    /** Another throw of everything that chance decides. */
+    throwAgain() {
+      this.setStretch("seed", hand.settings.seed + 1);
+    },
+
+    /** @param {string} key a method to hear against the chosen one; none compares nothing */
+    compareWith(key) {
+      this.against = key;
+      this.againstName = this.others.find((m) => m.key === key)?.name ?? "";
+      this.setWay(key ? "against" : "fitted");
     },
 
     /** @param {number} value */
@@ -486,7 +530,7 @@ export const fit = (session, app) => () => {
     async startHearing(way) {
       this.hearing = true;
       this.seamMode = way === "seam";
-      await app.hearHand(held(), way, this.withRest && way !== "seam");
+      await app.hearHand(held(), way, this.withRest && way !== "seam" && way !== "against", this.against);
     },
 
     stopHearing() {
@@ -529,7 +573,25 @@ function keyText(hand) {
 function steadyText(hand) {
   const s = hand.steadiness;
   if (!s || s.highest_bpm - s.lowest_bpm < 0.004 * s.highest_bpm) return "";
-  return `Its tempo moves from ${bpm(s.lowest_bpm)} to ${bpm(s.highest_bpm)} BPM (deviation ${s.deviation_bpm.toFixed(2)}).`;
+  const drift = Math.abs(s.drift_percent) < 0.5 ? "" : ` It ends ${Math.abs(s.drift_percent).toFixed(1)} % ${s.drift_percent > 0 ? "faster" : "slower"} than it starts.`;
+  return `Its tempo moves between ${bpm(s.lowest_bpm)} and ${bpm(s.highest_bpm)} BPM, deviation ${s.deviation_bpm.toFixed(2)}.${drift}`;
+}
+
+/** The tempo over the beats as a line in a box of 266 by 46, and the band of its deviation. @param {Hand} hand */
+function curveLines(hand) {
+  const s = hand.steadiness;
+  if (!s || !steadyText(hand)) return { line: "", mean: 0, spread: 0, top: "", bottom: "" };
+  const [from, to] = [s.curve[0][0], s.curve[s.curve.length - 1][0]];
+  const room = s.highest_bpm - s.lowest_bpm;
+  /** @param {number} tempo */
+  const y = (tempo) => 43 - (40 * (tempo - s.lowest_bpm)) / room;
+  return {
+    line: s.curve.map(([second, tempo]) => `${round((266 * (second - from)) / (to - from), 1)},${round(y(tempo), 1)}`).join(" "),
+    mean: round(y(s.mean_bpm), 1),
+    spread: round((40 * s.deviation_bpm) / room, 1),
+    top: bpm(s.highest_bpm),
+    bottom: bpm(s.lowest_bpm),
+  };
 }
 
 /** @param {Record<string, unknown>} claims */

@@ -1,0 +1,102 @@
+"""How does a sound keep its colour when its pitch moves?
+
+Reading a recording faster moves everything, the resonances of a throat or a body, too. So the
+recording is coloured beforehand: each frame's spectrum is multiplied by its own envelope read at
+the frequency it will move to, over the envelope where it is. Any method may then shift it.
+
+Envelope: cepstrally smoothed and raised to the peaks in a few rounds (Röbel & Rodet, "Efficient
+spectral envelope estimation and its application to pitch shifting and envelope preservation",
+DAFx 2005).
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import fft, ndimage
+
+from zeroknot.core.audio import Samples
+from zeroknot.core.stretch.source_view import SourceView
+
+WINDOW_SECONDS = 0.046
+OVERLAP = 4
+QUEFRENCY_SECONDS = 0.0012  # finer ripples are partials, not resonances
+ROUNDS = 6
+MOST_NEPERS = 2.5  # about 22 dB either way
+CHUNK = 256
+
+
+def with_colour_held(view: SourceView, rate: int, ratio: float) -> SourceView:
+    """The view to shift by a frequency ratio so that its spectral envelope stays where it is."""
+    if ratio == 1.0 or view.end <= view.start:
+        return view
+    window = 2 ** round(np.log2(WINDOW_SECONDS * rate))
+    length = view.end - view.start
+    count = max(4, -(-length * OVERLAP // window))
+    centres = np.round(np.arange(count) * length / count).astype(np.int64)
+    half = window // 2
+    sound = view.read(view.start - half, length + window)
+    taper = np.hanning(window + 1)[:-1].astype(np.float32)
+    frames = np.lib.stride_tricks.sliding_window_view(sound, window, axis=1)
+    out = np.zeros((sound.shape[0], length + window), np.float32)
+    weight = np.zeros(length + window, np.float32)
+    gains = _gains(frames, centres, taper, window, rate, ratio)
+    for k in range(0, count, CHUNK):
+        at = centres[k : k + CHUNK]
+        spectra = fft.rfft(frames[:, at] * taper, axis=2) * gains[k : k + CHUNK]
+        made = fft.irfft(spectra, n=window, axis=2) * taper
+        for i, a in enumerate(at):
+            out[:, a : a + window] += made[:, i]
+            weight[a : a + window] += taper * taper
+    if view.is_circle:
+        # What lies before the start and behind the end is the circle's other side.
+        for table in (out, weight[None, :]):
+            table[:, half : half + half] += table[:, length + half :]
+            table[:, length : length + half] += table[:, :half]
+    samples = out[:, half : half + length] / np.maximum(weight[half : half + length], 1e-3)
+    return SourceView(
+        np.asarray(samples, np.float32), view.start, view.end, view.is_circle, view.start
+    )
+
+
+def _gains(
+    frames: Samples,
+    centres: NDArray[np.int64],
+    taper: Samples,
+    window: int,
+    rate: int,
+    ratio: float,
+) -> NDArray[np.float32]:
+    """What each bin of each frame is multiplied by: float32 [frames, bins]."""
+    bins = window // 2 + 1
+    gains = np.empty((centres.size, bins), np.float32)
+    there = np.arange(bins) * ratio
+    inside = there <= bins - 1
+    whole = np.minimum(there.astype(np.int64), bins - 2)
+    part = (there - whole).astype(np.float32)
+    for k in range(0, centres.size, CHUNK):
+        spectra = fft.rfft(frames[:, centres[k : k + CHUNK]] * taper, axis=2)
+        power = np.square(np.abs(spectra)).sum(axis=0)
+        envelope = envelopes(power, rate)
+        moved = (
+            envelope[:, whole] * (1 - part) + envelope[:, np.minimum(whole + 1, bins - 1)] * part
+        )
+        gains[k : k + CHUNK] = np.where(inside, moved - envelope, 0.0)
+    gains = ndimage.gaussian_filter1d(gains, 1.0, axis=0, mode="wrap")
+    return np.asarray(np.exp(np.clip(gains, -MOST_NEPERS, MOST_NEPERS)), np.float32)
+
+
+def envelopes(power: NDArray[np.float32], rate: int) -> NDArray[np.float32]:
+    """Logarithms (base e) of the spectral envelopes of power spectra: float32 [frames, bins]."""
+    bins = power.shape[1]
+    kept = max(4, round(QUEFRENCY_SECONDS * rate))
+    floor = power.max(axis=1, keepdims=True) * 1e-7 + 1e-12
+    spectrum = 0.5 * np.log(power + floor)
+    lifter = np.zeros(bins, np.float32)
+    lifter[:kept] = 0.5 + 0.5 * np.cos(np.pi * np.arange(kept) / kept)
+    target, envelope = spectrum, spectrum
+    for _ in range(ROUNDS):
+        cepstrum = fft.irfft(target, n=2 * (bins - 1), axis=1)
+        cepstrum[:, :bins] *= lifter
+        cepstrum[:, bins:] *= lifter[1:-1][::-1]
+        envelope = fft.rfft(cepstrum, axis=1).real.astype(np.float32)
+        target = np.maximum(spectrum, envelope)
+    return np.asarray(envelope, np.float32)

@@ -1,0 +1,64 @@
+"""What is a stretch method told beside the time map?
+
+Only what a method has a use for is told to it; the rest stays as it is by itself, so that two
+plans that come to the same sound have the same address.
+"""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from zeroknot.core.errors import StretchError
+
+STEEPEST_SHIFT = 24.0  # semitones either way
+Direction = Literal["forward", "backward", "both"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Settings:
+    """semitones      shift, length kept
+    formants       0…1, how far the resonances stay where they are when shifted
+    grain_seconds  length of a grain
+    density        grains that sound at once
+    jitter_seconds how far a grain may be read from where it should be, either way
+    spread         0…1, how far grains are placed to the sides
+    direction      of reading
+    frozen_at      share of the pass that is held; None where time goes on
+    seed           of everything that chance decides
+    """
+
+    semitones: float = 0.0
+    formants: float = 0.0
+    grain_seconds: float = 0.12
+    density: float = 4.0
+    jitter_seconds: float = 0.02
+    spread: float = 0.0
+    direction: Direction = "forward"
+    frozen_at: float | None = None
+    seed: int = 1
+
+    def __post_init__(self) -> None:
+        for name, (low, high) in LIMITS.items():
+            value = getattr(self, name)
+            if value is not None and not low <= value <= high:
+                words = name.replace("_", " ")
+                raise StretchError(f"{words} of {value:g} is outside {low:g} to {high:g}")
+
+    def told(self, names: frozenset[str]) -> "Settings":
+        """Only the named ones; the rest as they are by themselves."""
+        return Settings(**{name: getattr(self, name) for name in names})
+
+
+LIMITS: dict[str, tuple[float, float]] = {
+    "semitones": (-STEEPEST_SHIFT, STEEPEST_SHIFT),
+    "formants": (0.0, 1.0),
+    "grain_seconds": (0.005, 1.0),
+    "density": (1.0, 16.0),
+    "jitter_seconds": (0.0, 2.0),
+    "spread": (0.0, 1.0),
+    "frozen_at": (0.0, 1.0),
+    "seed": (0, 2**31 - 1),
+}
+SHIFTED = frozenset({"semitones", "formants"})
+GRAINS = frozenset(
+    {"grain_seconds", "density", "jitter_seconds", "spread", "direction", "frozen_at", "seed"}
+)
