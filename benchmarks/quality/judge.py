@@ -69,7 +69,7 @@ def judged(task: tuple[Path, Played, bool]) -> list[dict[str, Any]]:
         made = {}
         settings = Settings(semitones=float(shift), formants=HALF_HELD if shift else 0.0)
         for method in CHOSEN_FROM:
-            made[method] = _timed(stretched, source, attacks, method, ratio, settings)
+            made[method] = _timed(stretched, source, material.everything, method, ratio, settings)
         for peer in beside:
             made[peer.name] = (
                 _timed(peer.shift, source, shift) if shift else _timed(peer.stretch, source, ratio)

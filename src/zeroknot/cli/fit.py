@@ -13,7 +13,13 @@ from zeroknot.core.audio import Audio, resampled
 from zeroknot.core.errors import FormatError
 from zeroknot.core.formats.audio_file import read_audio
 from zeroknot.core.formats.riff import BIT_DEPTHS, FLOAT_BITS, wav_bytes
-from zeroknot.core.listening.attacks import Attacks, find_attacks, is_silent, sounding_range
+from zeroknot.core.listening.attacks import (
+    SENSITIVITY,
+    Attacks,
+    all_attacks,
+    is_silent,
+    sounding_range,
+)
 from zeroknot.core.listening.material import material_of
 from zeroknot.core.listening.readings import listen
 from zeroknot.core.listening.sound_kind import SoundReading, sound_heard
@@ -55,7 +61,8 @@ def fit(
     with _opened(source) as file:
         sound = read_audio(file)[1]
     # Attacks are heard at the file's own rate, as they are when it is brought in.
-    attacks = find_attacks(sound)
+    everything = all_attacks(sound)
+    attacks = everything.at_sensitivity(SENSITIVITY)
     at_rate = resampled(sound, rate or sound.rate)
     settings = Settings(semitones=semitones, formants=1.0 if formants else 0.0)
     warp = None
@@ -76,7 +83,7 @@ def fit(
     else:
         assert tempo is not None
         plan = _tempo_plan(sound, attacks, warp, tempo, at_rate.rate, choice, with_lead)
-    out = folded(plan, Rendering(at_rate, attacks, plan).whole(), seam, with_lead)
+    out = folded(plan, Rendering(at_rate, everything, plan).whole(), seam, with_lead)
     _write(target, Audio(out, at_rate.rate), bits)
     if as_json:
         print(json.dumps(_report(source, target, plan, out.shape[1], choice.why)))

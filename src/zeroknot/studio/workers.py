@@ -15,8 +15,8 @@ from zeroknot.core.audio import Audio, resampled
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.formats.audio_file import read_audio
 from zeroknot.core.formats.loop_file import read_loop_file
-from zeroknot.core.listening.attacks import SENSITIVITY, Attacks, all_attacks, find_attacks
 from zeroknot.core.listening.attacks import VERSION as ATTACKS_VERSION
+from zeroknot.core.listening.attacks import Attacks, all_attacks
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims
 from zeroknot.core.listening.readings import listen
@@ -38,7 +38,7 @@ def warm_up() -> None:
     noise = np.random.default_rng(0).standard_normal((2, 8192)).astype(np.float32) * 0.1
     for channels in (noise, noise[:1]):
         sound = Audio(np.ascontiguousarray(channels), 44_100)
-        attacks = find_attacks(sound)
+        attacks = all_attacks(sound)
         for method in METHODS:
             plan = plan_ratio(
                 source="", rate=sound.rate, source_frames=sound.frames, duration_ratio=1.1,
@@ -152,7 +152,7 @@ def _attacks(folder: Path, sha: str) -> Attacks:
         table = np.stack([found.seconds, found.strengths, found.sureness], axis=1)
         _write_attacks(store, sha, table)
     table = np.frombuffer(place.read_bytes()).reshape(-1, 3)
-    return Attacks(table[:, 0], table[:, 1], table[:, 2]).at_sensitivity(SENSITIVITY)
+    return Attacks(table[:, 0], table[:, 1], table[:, 2])
 
 
 def _decoded(folder: Path, sha: str) -> Audio:

@@ -152,7 +152,7 @@ class SpoolTest(unittest.TestCase):
     def test_nothing_folds_back(self):
         # 15 kHz at double speed would be 30 kHz: it must vanish, not come back at 14.1 kHz.
         out = stretched(audio(sine(15_000, 1.0)), 0.5, "spool")[0]
-        self.assertLess(20 * np.log10(np.abs(out[2000:-2000]).max() / 0.5), -80)
+        self.assertLess(20 * np.log10(np.abs(out[2000:-2000]).max() / 0.5), -100)
 
 
 class TimeMapsTest(unittest.TestCase):

@@ -12,8 +12,10 @@ import itertools
 from collections import OrderedDict
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
+from scipy import ndimage
 
 from zeroknot.core.audio import Audio, Samples
 from zeroknot.core.listening.attacks import Attacks
@@ -27,6 +29,8 @@ from zeroknot.core.units import frame, pitch_ratio
 Point = tuple[float, float]
 KEPT_PIECES = 16
 ATTACK_BEFORE_SECONDS = 0.012
+PEAK_OVER = 1.12  # just under 1 dB
+DIP_SECONDS = 0.008
 
 
 @dataclass(frozen=True)
@@ -40,7 +44,7 @@ class Rendering:
     """One plan over one recording, rendered piece by piece as frames are asked for.
 
     sound    the recording at the plan's rate
-    attacks  what was heard in it
+    attacks  all that may have been heard in it; a method keeps what is sure enough for it
     threads  pieces rendered at once; has no say in the result
     """
 
@@ -51,6 +55,7 @@ class Rendering:
         # Without a change there is nothing to do, except for what changes the sound anyway.
         changes = plan.settings.semitones != 0.0 or self._method.always_changes
         self._is_copy = plan.time_map.is_copy(plan.rate) and not changes
+        attacks = attacks.at_sensitivity(self._method.sensitivity)
         self._pieces = [] if self._is_copy else list(self._divided(attacks))
         self._rendered: OrderedDict[int, tuple[int, Samples]] = OrderedDict()
 
@@ -65,11 +70,63 @@ class Rendering:
 
     def frames(self, first: int, count: int) -> Samples:
         """float32 [channels, count]: axis frames from `first` on."""
-        out = np.zeros((self.sound.channels, count), np.float32)
         begin = first - self.plan.lead_frames
         if self._is_copy:
+            out = np.zeros((self.sound.channels, count), np.float32)
             self._copy(begin, out)
             return out
+        if self._method.family != "keep":
+            return self._summed(begin, count)
+        body = self.plan.body_frames
+        cuts = sorted({begin, begin + count, *(c for c in (0, body) if begin < c < begin + count)})
+        return np.concatenate(
+            [self._not_louder(a, b - a) for a, b in itertools.pairwise(cuts)], axis=1
+        )
+
+    def _not_louder(self, begin: int, count: int) -> Samples:
+        """Output frames, dipped for a moment where they would peak over the recording's own peak.
+
+        Relative to the recording, so that level stays linear.
+        """
+        out = self._summed(begin, count)
+        limit = self._loudest * PEAK_OVER
+        reach = round(DIP_SECONDS * self.plan.rate)
+        around = [self._beside(begin, -reach), self._beside(begin + count, reach)]
+        size = np.abs(np.concatenate([around[0], out, around[1]], axis=1)).max(axis=0)
+        if size.max() <= limit:
+            return out
+        gain = np.minimum(1.0, limit / np.maximum(size, 1e-12))
+        half = reach // 2
+        gain = ndimage.minimum_filter1d(gain, 2 * half + 1, mode="nearest")
+        window = np.hanning(2 * half + 3)[1:-1]
+        gain = ndimage.convolve1d(gain, window / window.sum(), mode="nearest")
+        return np.asarray(out * gain[reach : reach + count], np.float32)
+
+    def _beside(self, at: int, reach: int) -> Samples:
+        """What lies before (reach below 0) or behind an output frame; across the seam at an edge.
+
+        Where pieces hardly sound past their anchors, the output at an edge is the recording itself
+        and nothing beyond it has to be known.
+        """
+        body, count = self.plan.body_frames, abs(reach)
+        start = at + min(reach, 0)
+        if (at, reach < 0) in ((0, True), (body, False)):
+            if self._method.reach_seconds < 2 * DIP_SECONDS or count > body:
+                return np.zeros((self.sound.channels, count), np.float32)
+            start = start % body if at == 0 else start - body
+        return self._summed(start, count)
+
+    @cached_property
+    def _loudest(self) -> float:
+        """The recording's peak within the pass."""
+        plan = self.plan
+        first, last = (frame(s * plan.rate) for s in (plan.lead_from, plan.tail_to))
+        part = self.sound.samples[:, max(0, first) : max(0, last)]
+        return float(max(part.max(initial=0.0), -part.min(initial=0.0)))
+
+    def _summed(self, begin: int, count: int) -> Samples:
+        """Pieces added up: float32 [channels, count], output frames from `begin` on."""
+        out = np.zeros((self.sound.channels, count), np.float32)
         wanted = [
             index
             for index, piece in enumerate(self._pieces)

@@ -19,6 +19,10 @@ from zeroknot.core.stretch.source_view import SourceView
 WINDOW_SECONDS = 0.046
 OVERLAP = 4
 QUEFRENCY_SECONDS = 0.0012  # finer ripples are partials, not resonances
+PERIODS_SECONDS = (0.0018, 0.016)  # in which a voice's period is looked for
+CLEAR_PERIOD = 9.0  # times the mean of the cepstrum there
+PERIOD_SHARE = 0.45
+FINEST_SECONDS = (0.001, 0.004)
 ROUNDS = 6
 MOST_NEPERS = 2.5  # about 22 dB either way
 CHUNK = 256
@@ -87,16 +91,31 @@ def _gains(
 def envelopes(power: NDArray[np.float32], rate: int) -> NDArray[np.float32]:
     """Logarithms (base e) of the spectral envelopes of power spectra: float32 [frames, bins]."""
     bins = power.shape[1]
-    kept = max(4, round(QUEFRENCY_SECONDS * rate))
     floor = power.max(axis=1, keepdims=True) * 1e-7 + 1e-12
-    spectrum = 0.5 * np.log(power + floor)
-    lifter = np.zeros(bins, np.float32)
-    lifter[:kept] = 0.5 + 0.5 * np.cos(np.pi * np.arange(kept) / kept)
+    spectrum = (0.5 * np.log(power + floor)).astype(np.float32)
+    kept = _quefrencies(spectrum, rate)[:, None]
+    place = np.arange(bins, dtype=np.float32)[None, :]
+    lifter = np.where(place < kept, 0.5 + 0.5 * np.cos(np.pi * place / kept), 0.0)
+    lifter = np.concatenate([lifter, lifter[:, -2:0:-1]], axis=1).astype(np.float32)
     target, envelope = spectrum, spectrum
     for _ in range(ROUNDS):
-        cepstrum = fft.irfft(target, n=2 * (bins - 1), axis=1)
-        cepstrum[:, :bins] *= lifter
-        cepstrum[:, bins:] *= lifter[1:-1][::-1]
+        cepstrum = fft.irfft(target, n=2 * (bins - 1), axis=1) * lifter
         envelope = fft.rfft(cepstrum, axis=1).real.astype(np.float32)
         target = np.maximum(spectrum, envelope)
     return np.asarray(envelope, np.float32)
+
+
+def _quefrencies(spectrum: NDArray[np.float32], rate: int) -> NDArray[np.float32]:
+    """How finely each frame's envelope is drawn, in cepstral bins.
+
+    The partials of one voice stand a period apart in the cepstrum: just under half of it is the
+    finest that does not follow them. Where there is no one period, QUEFRENCY_SECONDS.
+    """
+    cepstrum = np.abs(fft.irfft(spectrum, axis=1))
+    low, high = (round(s * rate) for s in PERIODS_SECONDS)
+    part = cepstrum[:, low : min(high, cepstrum.shape[1] // 2)]
+    at = part.argmax(axis=1)
+    clear = part[np.arange(part.shape[0]), at] > CLEAR_PERIOD * part.mean(axis=1)
+    finest = np.clip(PERIOD_SHARE * (low + at), *(round(s * rate) for s in FINEST_SECONDS))
+    kept = np.where(clear, finest, max(4, round(QUEFRENCY_SECONDS * rate)))
+    return np.asarray(ndimage.median_filter(kept, 9, mode="nearest"), np.float32)

@@ -8,6 +8,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Literal
 
 from zeroknot.core.errors import StretchError
+from zeroknot.core.listening.attacks import SENSITIVITY
 from zeroknot.core.stretch.settings import GRAINS, SHIFTED
 
 if TYPE_CHECKING:
@@ -31,6 +32,7 @@ class Method:
     module           where its `render_piece` is; loaded when first asked for, so that naming a
                      method does not cost its compiler's start
     reach_seconds    a piece may sound as far past its anchors
+    sensitivity      to attacks
     """
 
     key: str
@@ -40,7 +42,8 @@ class Method:
     uses: frozenset[str]
     version: int
     module: str
-    reach_seconds: float = 0.02
+    reach_seconds: float = 0.01
+    sensitivity: float = SENSITIVITY
 
     @property
     def pitch_follows(self) -> bool:
@@ -69,6 +72,8 @@ METHODS: dict[str, Method] = {
             version=1,
             module="zeroknot.core.stretch.strike",
             reach_seconds=1.0,
+            # A cut too many does no harm; a flam's second hit that is not cut is lost.
+            sensitivity=0.88,
         ),
         Method(
             key="weave",

@@ -1,0 +1,81 @@
+"""How audibly is a place stretched or shifted? 0 is untouched, 1 is nothing like it any more.
+
+What the benchmark's distance (benchmarks/quality, (100 − score) / 100) comes to on the whole for a
+kind of sound, a method, a ratio and a shift; fitted there, and held against a seed that nothing
+was fitted on.
+"""
+
+import json
+from dataclasses import dataclass
+from functools import lru_cache
+from importlib.resources import files
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeroknot.core.listening.sound_kind import KINDS, ONE_HIT
+from zeroknot.core.stretch.auto import CHOSEN_FROM, Case
+
+HARDLY, SOME, CLEARLY = 0.12, 0.25, 0.4
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Strain:
+    """frames  float64 [n], rising: output frames at which a strain begins to hold
+    values  float64 [n], 0…1
+    """
+
+    frames: Floats
+    values: Floats
+
+    @property
+    def mean(self) -> float:
+        """Over the pass; the last value holds to no end and has no weight."""
+        lengths = np.diff(self.frames)
+        return float((self.values[:-1] * lengths).sum() / lengths.sum())
+
+
+def strain_of(case: Case, method: str) -> float:
+    """Of one place: 0 where nothing is changed."""
+    if method not in CHOSEN_FROM or (case.ratio == 1.0 and case.semitones == 0.0):
+        return 0.0
+    predicted = float(np.dot(_weights(), list(features(case, method).values())))
+    # Fades in with the first per cent, so that a copy and its neighbours agree.
+    change = abs(np.log2(case.ratio)) / 0.03 + abs(case.semitones) / 0.5
+    return float(np.clip(predicted, 0.0, 1.0) * min(1.0, change))
+
+
+def features(case: Case, method: str) -> dict[str, float]:
+    """A place in numbers, by name."""
+    longer = float(np.clip(np.log2(case.ratio), 0.0, 3.0)) ** 0.7
+    shorter = float(np.clip(-np.log2(case.ratio), 0.0, 3.0)) ** 0.7
+    shifted = min(abs(case.semitones) / 12.0, 2.0) ** 0.5
+    dense = min(case.density / 8.0, 1.5)
+    changes = {"longer": longer, "shorter": shorter, "shifted": shifted}
+    found = {}
+    for kind in (*KINDS, ONE_HIT, None):
+        is_it = float(case.sound.kind == kind)
+        found[f"{kind}"] = is_it
+        found |= {f"{kind} {name}": is_it * value for name, value in changes.items()}
+    for known in CHOSEN_FROM:
+        is_it = float(method == known)
+        found |= {f"{known} {name}": is_it * value for name, value in changes.items()}
+    found["dense"] = dense
+    found |= {f"dense {name}": dense * value for name, value in changes.items()}
+    return found
+
+
+@lru_cache(maxsize=1)
+def _weights() -> Floats:
+    text = files("zeroknot.core.stretch").joinpath("strain.json").read_text()
+    return np.asarray(list(json.loads(text).values()))
+
+
+def in_words(strain: float) -> str:
+    """How it will be heard."""
+    if strain < HARDLY:
+        return "hardly heard"
+    if strain < SOME:
+        return "heard when listened for"
+    return "clearly heard" if strain < CLEARLY else "much of the sound is lost"
