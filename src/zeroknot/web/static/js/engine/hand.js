@@ -56,6 +56,9 @@ export function patternOf(sheet, way, gains) {
   return { way, period: body, events: [event({ digest, gain, at: 0, start: lead, frames })] };
 }
 
+/** Is it heard as it was fitted, by whichever method? @param {Pattern} pattern */
+const isFitted = (pattern) => pattern.way === "fitted" || pattern.way === "against";
+
 export class HandVoice {
   /** @param {BaseAudioContext} context @param {import("./blocks.js").Blocks} blocks @param {AudioNode} output */
   constructor(context, blocks, output) {
@@ -83,11 +86,11 @@ export class HandVoice {
     return this.pattern?.way ?? null;
   }
 
-  /** Frames into the round that sounds now. */
-  place() {
+  /** Frames into the round at a frame of the audio clock; now where none is given. @param {number} [frame] */
+  place(frame) {
     if (!this.pattern) return 0;
-    const now = this.context.currentTime * this.rate;
-    const at = this.anchor.at + Math.max(0, now - this.anchor.context);
+    const clock = frame ?? this.context.currentTime * this.rate;
+    const at = this.anchor.at + Math.max(0, clock - this.anchor.context);
     return ((at % this.pattern.period) + this.pattern.period) % this.pattern.period;
   }
 
@@ -136,22 +139,24 @@ export class HandVoice {
     }
     if (attempt !== this.attempt) return;
     // While it was fetched the old way played on: take the place once more.
-    const start = this.startOf(sheet, pattern);
-    const time = this.context.currentTime + START_SECONDS;
-    const at = Math.ceil(time * this.rate);
-    const ahead = this.pattern && way !== "seam" ? Math.round(START_SECONDS * this.rate) : 0;
+    const at = Math.ceil((this.context.currentTime + START_SECONDS) * this.rate);
+    const start = this.startOf(sheet, pattern, at);
     this.lane.release(at / this.rate);
     this.sheet = sheet;
     this.pattern = pattern;
-    this.cursor = { context: at, at: start + ahead, join: true };
-    this.anchor = { context: at, at: start + ahead };
+    this.cursor = { context: at, at: start, join: true };
+    this.anchor = { context: at, at: start };
     this.wake();
   }
 
-  /** @param {HandSheet} sheet @param {Pattern} pattern */
-  startOf(sheet, pattern) {
-    const second = this.second();
-    return second === null ? 0 : this.placeOf(sheet, pattern, second) % pattern.period;
+  /** The place of a new way that what is heard at a frame of the clock goes on at. @param {HandSheet} sheet @param {Pattern} pattern @param {number} [frame] */
+  startOf(sheet, pattern, frame) {
+    if (!this.sheet || !this.pattern) return 0;
+    const place = this.place(frame);
+    // Two methods lie on one axis: the very frame.
+    const isOneAxis = this.pattern.period === pattern.period && isFitted(this.pattern) && isFitted(pattern);
+    if (isOneAxis) return Math.round(place) % pattern.period;
+    return this.placeOf(sheet, pattern, this.secondAt(this.sheet, this.pattern, place)) % pattern.period;
   }
 
   stop() {

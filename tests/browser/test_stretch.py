@@ -1,0 +1,160 @@
+"""Methods and their settings in the Fit view, and two of them heard against each other."""
+
+import base64
+import urllib.request
+
+import numpy as np
+
+from tests.browser.harness import BrowserTest
+from tests.sounds import rendered
+from zeroknot.core.formats.riff import wav_bytes
+
+# The voice that plays what is in hand, on an offline context: 1 s by one method, then by the other.
+SWITCHED = """async (sheet) => {
+  const {HandVoice} = await import("/static/js/engine/hand.js");
+  const {Blocks} = await import("/static/js/engine/blocks.js");
+  const seconds = 2.4;
+  const context = new OfflineAudioContext(2, seconds * sheet.rate, sheet.rate);
+  const blocks = new Blocks(sheet.rate);
+  // An offline clock waits for nobody: everything is there before it runs.
+  for (const digest of [sheet.digest, sheet.against]) {
+    for (let i = 0; i * 65536 < sheet.frames; i += 1) await blocks.get(digest, i, sheet.channels);
+  }
+  const voice = new HandVoice(context, blocks, context.destination);
+  for (let k = 1; k < 24; k += 1) {
+    context.suspend(k / 10).then(async () => {
+      if (k === 10) await voice.hear(sheet, "against");
+      voice.wake();
+      context.resume();
+    });
+  }
+  await voice.hear(sheet, "fitted");
+  const made = await context.startRendering();
+  const bytes = new Uint8Array(made.getChannelData(0).slice().buffer);
+  let text = "";
+  for (let i = 0; i < bytes.length; i += 32768) {
+    text += String.fromCharCode(...bytes.subarray(i, i + 32768));
+  }
+  return btoa(text);
+}"""
+
+
+class StretchTest(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        self.server.bring(wav_bytes(rendered("drums_103"), 16), "drums_103.wav")
+        self.server.settle()
+        self.loop = next(
+            r["sha"] for r in self.server.get("/api/shelf") if r["name"] == "drums_103"
+        )
+        self.intent(kind="place", hand=self.loop, beat=0)
+        self.strand = self.state()["strands"][0]["id"]
+        self.open(f"fit/{self.strand}")
+        self.page.locator(".working").wait_for(state="hidden")
+
+    def settings(self):
+        return self.state()["strands"][0]["settings"]
+
+    def method(self, name):
+        self.page.locator(".methods label", has_text=name).click()
+        self.wait(lambda: self.state()["strands"][0]["method"] == name.lower())
+
+    def test_auto_says_what_it_chose_and_why(self):
+        text = self.page.locator("#chosen").inner_text()
+        self.assertRegex(text, r"Auto chose Strike: .*drums")
+        self.method("Weave")
+        self.page.locator("#chosen").wait_for(state="hidden")
+
+    def test_a_method_shows_its_own_settings_and_each_change_is_one_step(self):
+        page = self.page
+        grain = page.get_by_label("Length of a grain, typed")
+        self.assertFalse(grain.is_visible())
+        self.method("Scatter")
+        grain.fill("45 ms")
+        grain.press("Enter")
+        self.wait(lambda: self.settings()["grain_seconds"] == 0.045)
+        self.assertEqual(self.state()["undo"], "grain 45 ms")
+        page.get_by_role("button", name="back", exact=True).click()
+        self.wait(lambda: self.settings()["direction"] == "backward")
+        page.get_by_label("hold one moment").check()
+        held = page.get_by_label("Moment that is held, typed")
+        held.fill("25")
+        held.press("Enter")
+        self.wait(lambda: self.settings()["frozen_at"] == 0.25)
+        page.get_by_role("button", name="Throw again").click()
+        self.wait(lambda: self.settings()["seed"] == 2)
+        page.keyboard.press("Escape")
+        for _ in range(4):
+            before = self.state()["revision"]
+            page.keyboard.press("Control+z")
+            self.wait(lambda before=before: self.state()["revision"] != before)
+        self.assertEqual(self.settings()["grain_seconds"], 0.045)
+        # Formants are asked for only where something is shifted.
+        self.method("Voice")
+        formants = page.get_by_label("Formants held, typed")
+        self.assertFalse(formants.is_visible())
+        shift = page.get_by_label("Shift, typed")
+        shift.fill("3")
+        shift.press("Enter")
+        formants.wait_for(state="visible")
+        formants.fill("80")
+        formants.press("Enter")
+        self.wait(lambda: self.settings()["formants"] == 0.8)
+
+    def test_what_cannot_be_is_said_and_changes_nothing(self):
+        answer = self.page.evaluate(
+            """async () => {
+              const {revision} = zeroKnot.session.state;
+              const r = await fetch(`${zeroKnot.session.path}/intents`, {method: "POST",
+                headers: {"content-type": "application/json"},
+                body: JSON.stringify({revision, intent: {kind: "set_stretch",
+                  hand: zeroKnot.session.hand, density: 99}})}).catch(() => null);
+              return [r.status, await r.text()];
+            }"""
+        )
+        self.troubles.clear()  # the browser itself reports the refused request
+        self.assertGreaterEqual(answer[0], 400)
+        self.assertIn("density of 99 is outside 1 to 16", answer[1])
+        self.assertEqual(self.settings()["density"], 4)
+
+    def test_two_methods_are_compared_at_the_same_place_without_a_gap(self):
+        page = self.page
+        page.get_by_label("Compare with another method").select_option("weave")
+        shown = page.locator(".compared button")
+        self.assertEqual(shown.all_inner_texts(), ["Strike", "Weave"])
+        page.keyboard.press("Enter")
+        self.wait(lambda: self.engine("e?.hand.way") == "against")
+        page.keyboard.press("m")
+        self.wait(lambda: self.engine("e.hand.way") == "fitted")
+        page.keyboard.press("Enter")
+        path = f"/api/projects/{self.project}/hand/{self.strand}/sheet?against=weave"
+        sheet = self.server.get(path)
+        self.assertNotEqual(sheet["digest"], sheet["against"])
+        got = np.frombuffer(base64.b64decode(page.evaluate(SWITCHED, sheet)), "<f4")
+        one, other = (self.rendered(sheet, sheet[k]) for k in ("digest", "against"))
+        rate, late = sheet["rate"], int(np.ceil(0.05 * sheet["rate"]))
+        for sound, start, stop in ((one, 0.1, 0.95), (other, 1.2, 2.3)):
+            a, b = round(start * rate), round(stop * rate)
+            place = (np.arange(a, b) - late) % sheet["body"] + sheet["lead"]
+            np.testing.assert_allclose(got[a:b], sound[place], atol=2e-3)
+        # Across the switch it never falls under both: 5 ms at a time.
+        around = slice(round(0.9 * rate), round(1.25 * rate))
+        place = (np.arange(around.start, around.stop) - late) % sheet["body"] + sheet["lead"]
+
+        def levels(samples):
+            return np.sqrt(
+                np.mean(np.square(samples[: samples.size // 220 * 220].reshape(-1, 220)), 1)
+            )
+
+        least = np.minimum(levels(one[place]), levels(other[place]))
+        self.assertTrue((levels(got[around]) > 0.5 * least - 1e-3).all())
+
+    def rendered(self, sheet, digest):
+        """The first channel of a whole render, as the browser gets it."""
+        parts = []
+        for index in range(-(-sheet["frames"] // 65_536)):
+            with urllib.request.urlopen(
+                f"{self.server.base}/api/renders/{digest}/{index}"
+            ) as answer:
+                parts.append(np.frombuffer(answer.read(), "<f4").reshape(sheet["channels"], -1))
+        return np.concatenate(parts, axis=1)[0]
