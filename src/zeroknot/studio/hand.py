@@ -107,14 +107,16 @@ def stretch_of(project: Project, strand: Strand, loop: Loop, beat: float) -> Cho
     """The method and settings of a pass: as the strand says, or as Auto chooses."""
     if strand.method != AUTO:
         return Choice(strand.method, strand.settings, "")
+    return choose(case_of(project, strand, loop, beat), strand.settings)
+
+
+def case_of(project: Project, strand: Strand, loop: Loop, beat: float) -> Case:
+    """What Auto and strain go by."""
     frames = project.tempo_map.frame_of_beat
     body = frames(beat + strand.span, project.rate) - frames(beat, project.rate)
-    return choose(
-        Case(
-            sound=loop.hearing.sound,
-            density=len(loop.hearing.attack_seconds()) / max(loop.seconds, 0.1),
-            ratio=body / project.rate / strand.warp.body_seconds,
-            semitones=strand.settings.semitones,
-        ),
-        strand.settings,
+    return Case(
+        sound=loop.hearing.sound,
+        density=len(loop.hearing.attack_seconds()) / max(loop.seconds, 0.1),
+        ratio=body / project.rate / strand.warp.body_seconds,
+        semitones=strand.settings.semitones,
     )

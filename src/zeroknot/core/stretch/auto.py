@@ -72,7 +72,8 @@ def features(case: Case) -> dict[str, float]:
     for name, value in group.items():
         found[f"{name} longer"] = value * longer
         found[f"{name} shorter"] = value * shorter
-        found[f"{name} shifted"] = value * shifted
+        if name != "struck":  # a drum that is tuned is no line that is shifted
+            found[f"{name} shifted"] = value * shifted
     found["dense"] = min(case.density / 8.0, 1.5)
     return found
 

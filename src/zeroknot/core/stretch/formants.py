@@ -116,6 +116,7 @@ def _quefrencies(spectrum: NDArray[np.float32], rate: int) -> NDArray[np.float32
     part = cepstrum[:, low : min(high, cepstrum.shape[1] // 2)]
     at = part.argmax(axis=1)
     clear = part[np.arange(part.shape[0]), at] > CLEAR_PERIOD * part.mean(axis=1)
-    finest = np.clip(PERIOD_SHARE * (low + at), *(round(s * rate) for s in FINEST_SECONDS))
+    least, most = (s * rate for s in FINEST_SECONDS)
+    finest = np.clip(PERIOD_SHARE * (low + at), least, most)
     kept = np.where(clear, finest, max(4, round(QUEFRENCY_SECONDS * rate)))
     return np.asarray(ndimage.median_filter(kept, 9, mode="nearest"), np.float32)

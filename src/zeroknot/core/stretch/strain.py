@@ -6,7 +6,7 @@ was fitted on.
 """
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from importlib.resources import files
 
@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from zeroknot.core.listening.sound_kind import KINDS, ONE_HIT
 from zeroknot.core.stretch.auto import CHOSEN_FROM, Case
+from zeroknot.core.warp.time_map import TimeMap
 
 HARDLY, SOME, CLEARLY = 0.12, 0.25, 0.4
 Floats = NDArray[np.float64]
@@ -22,7 +23,7 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Strain:
-    """frames  float64 [n], rising: output frames at which a strain begins to hold
+    """frames  float64 [n + 1], rising: output frames between which a strain holds
     values  float64 [n], 0…1
     """
 
@@ -31,9 +32,7 @@ class Strain:
 
     @property
     def mean(self) -> float:
-        """Over the pass; the last value holds to no end and has no weight."""
-        lengths = np.diff(self.frames)
-        return float((self.values[:-1] * lengths).sum() / lengths.sum())
+        return float(np.average(self.values, weights=np.diff(self.frames)))
 
 
 def strain_of(case: Case, method: str) -> float:
@@ -44,6 +43,19 @@ def strain_of(case: Case, method: str) -> float:
     # Fades in with the first per cent, so that a copy and its neighbours agree.
     change = abs(np.log2(case.ratio)) / 0.03 + abs(case.semitones) / 0.5
     return float(np.clip(predicted, 0.0, 1.0) * min(1.0, change))
+
+
+def strain_along(time_map: TimeMap, rate: int, case: Case, method: str) -> Strain:
+    """Along a pass, for every segment of its time map.
+
+    case  of the pass; its ratio is taken from the map
+    """
+    ratios = time_map.duration_ratios(rate)
+    known: dict[float, float] = {}
+    for ratio in np.unique(ratios.round(6)):
+        known[float(ratio)] = strain_of(replace(case, ratio=float(ratio)), method)
+    values = np.asarray([known[float(r)] for r in ratios.round(6)])
+    return Strain(time_map.frames, values)
 
 
 def features(case: Case, method: str) -> dict[str, float]:

@@ -12,9 +12,10 @@ from zeroknot.core.loop import Loop
 from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.core.stretch.settings import LIMITS, SHIFTED
+from zeroknot.core.stretch.strain import in_words, strain_along
 from zeroknot.core.units import semitones_of_ratio
 from zeroknot.document.project import Project, Strand
-from zeroknot.studio.hand import Hand, beats_of, stretch_of
+from zeroknot.studio.hand import Hand, beats_of, case_of, plan_at, stretch_of
 from zeroknot.studio.projects import State
 from zeroknot.studio.studio import Studio
 
@@ -127,12 +128,22 @@ def hand_json(studio: Studio, project: Project, hand: Hand) -> dict[str, Any]:
         ],
         "limits": {name: list(limits) for name, limits in LIMITS.items()},
         "chosen": _chosen(project, strand, loop),
+        "strain": _strain(project, strand, loop),
     }  # fmt: skip
 
 
 def _chosen(project: Project, strand: Strand, loop: Loop) -> dict[str, str]:
     choice = stretch_of(project, strand, loop, 0.0)
     return {"method": choice.method, "name": METHODS[choice.method].name, "why": choice.why}
+
+
+def _strain(project: Project, strand: Strand, loop: Loop) -> dict[str, Any] | None:
+    """How audibly it is stretched and shifted; None where likeness is not what is wanted."""
+    plan = plan_at(project, strand, loop, 0.0)
+    if METHODS[plan.method].family != "keep":
+        return None
+    found = strain_along(plan.time_map, plan.rate, case_of(project, strand, loop, 0.0), plan.method)
+    return {"mean": found.mean, "most": float(found.values.max()), "words": in_words(found.mean)}
 
 
 def _readings(project: Project, hand: Hand) -> list[dict[str, Any]]:

@@ -40,6 +40,7 @@
  * @typedef {{kind: string | null, confidence: number}} HeardSound
  * @typedef {{key: string, name: string, family: string, about: string, uses: string[]}} Method
  * @typedef {{method: string, name: string, why: string}} Chosen
+ * @typedef {{mean: number, most: number, words: string}} Strain
  * @typedef {Strand & {hand: string, is_new: boolean, loop_name: string, channels: number,
  *   file_kind: string, source_rate: number, is_stated: boolean, once_beats: number,
  *   bars: number | null, beats_per_bar: number, tempo_bpm: number | null, confidence: number,
@@ -47,7 +48,7 @@
  *   sounding: [number, number], steadiness: Steadiness | null, key: HeardKey, sound: HeardSound,
  *   warnings: string[], claims: Record<string, unknown>, readings: Reading[],
  *   methods: Method[], limits: Record<string, [number, number]>,
- *   chosen: Chosen}} Hand
+ *   chosen: Chosen, strain: Strain | null}} Hand
  * @typedef {{sha: string, name: string, set: string, file_kind: string, seconds: number,
  *   channels: number, rate: number, bars: number | null, beats_per_bar: number | null,
  *   tempo_bpm: number | null, confidence: number, is_stated: boolean, claimed_bpm: number | null,

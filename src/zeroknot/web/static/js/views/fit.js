@@ -54,7 +54,7 @@ export const fit = (session, app) => () => {
     /** @type {any[]} */
     methods: [],
     method: "", bars: "", tempo: "", downbeat: "", end: "", span: "", spanShare: 0,
-    semitones: 0, formants: 0, uses: /** @type {Record<string, boolean>} */ ({}), chosenText: "", against: "", againstName: "", fittedName: "",
+    semitones: 0, formants: 0, uses: /** @type {Record<string, boolean>} */ ({}), chosenText: "", strainText: "", against: "", againstName: "", fittedName: "",
     grains: { ms: 0, density: 0, jitter: 0, spread: 0, direction: "", frozen: 0, isFrozen: false, seed: 0 }, gain: 0, lead: true, stated: false, claims: "", warnings: "",
     summary: "", spoolText: "", hearing: false, way: "fitted", withRest: false, seamMode: false,
     print: "wrap", printLead: false, printing: false, printed: "", printedSha: "", placeText: "Place",
@@ -208,6 +208,7 @@ export const fit = (session, app) => () => {
       this.warnings = h.warnings.join("; ");
       this.claims = claimsText(h.claims);
       this.summary = `Tempo ${signedPercent(h.tempo_change_percent)}, ${asLong(h.duration_ratio)}.`;
+      this.strainText = h.strain ? `Strain ${h.strain.mean.toFixed(2)}: ${h.strain.words}.` : "";
       this.spoolText = `its speed shifts it ${semitones(round(h.spool_semitones, 2))}`;
       if (!drag) view = null;
       this.showBar();
