@@ -222,6 +222,16 @@ def _fall(decay: Samples, rate: int) -> float:
 
 
 @numba.njit(cache=True, nogil=True)
+def _likeness(mono, start, template, skip):  # type: ignore[no-untyped-def]
+    dot, energy = np.float32(0.0), np.float32(1e-12)
+    for i in range(0, template.size, skip):
+        v = mono[start + i]
+        dot += v * template[i]
+        energy += v * v
+    return dot / np.sqrt(energy)
+
+
+@numba.njit(cache=True, nogil=True)
 def _grains_kernel(pool, mono, join, shortest, longest, seed, out):  # type: ignore[no-untyped-def]
     """Fill `out` with grains of the pool, each begun where it goes on best from what was there.
 
@@ -233,23 +243,23 @@ def _grains_kernel(pool, mono, join, shortest, longest, seed, out):  # type: ign
     template = np.empty(join, np.float32)
     for i in range(join):
         template[i] = mono[size - join + i]
-    step, skip = max(1, join // 100), max(1, join // 150)
+    step, coarse, fine = max(1, join // 60), max(1, join // 60), max(1, join // 150)
     at = 0
     last_place = size - join
     while at < total:
         length = shortest + int(np.random.random() * (longest - shortest + 1))
-        top = size - join - shortest
-        best, place = -2.0, max(0, top)
-        for start in range(0, max(1, top), step):
-            dot, energy = np.float32(0.0), np.float32(1e-12)
-            for i in range(0, join, skip):
-                v = mono[start + i]
-                dot += v * template[i]
-                energy += v * v
-            likeness = dot / np.sqrt(energy)
+        top = max(1, size - join - shortest)
+        best, place = -2.0, top - 1
+        for start in range(0, top, step):
+            likeness = _likeness(mono, start, template, coarse)
             # The same place again would be heard as a flutter.
             away = abs(start - last_place) / max(1, size)
             likeness *= 0.85 + 0.15 * min(1.0, 4.0 * away)
+            if likeness > best:
+                best, place = likeness, start
+        best, middle = -2.0, place
+        for start in range(max(0, middle - step), min(top, middle + step + 1)):
+            likeness = _likeness(mono, start, template, fine)
             if likeness > best:
                 best, place = likeness, start
         length = min(length, size - join - place)

@@ -164,7 +164,7 @@ def _band_stretched(
     low, high, weights = band.weights(part.rate)
     # Bins beside the band take part in the peaks, so that its edges are locked like its middle.
     low_wide, high_wide = max(0, low - 4), min(window // 2 + 1, high + 4)
-    now, before = now[:, :, low_wide:high_wide], before[:, :, low_wide:high_wide]
+    now, before = (np.ascontiguousarray(s[:, :, low_wide:high_wide]) for s in (now, before))
     is_new = _near_attack(centres, attacks, window)
     # All is turned in before the first window that sees the anchor.
     way = max(0.5 * (finish - begin), finish - begin - window // 2)
@@ -174,10 +174,14 @@ def _band_stretched(
     missing = np.zeros(now.shape[2])
     since = np.zeros(now.shape[2])
     turned = np.empty_like(now)
+    power = np.empty((now.shape[0], now.shape[2]), np.float32)
+    owner = np.empty(power.shape, np.int32)
+    _peaks_kernel(now, power, owner)
     for measure in (True, False):
         _turn_kernel(
-            now, before, is_new, start_frame, end_frame, share, missing, since, turned, measure
-        )
+            now, before, power, owner, is_new, start_frame, end_frame, share, missing, since,
+            turned, measure,
+        )  # fmt: skip
     spectra = np.zeros(
         (turned.shape[0], channels := turned.shape[1], window // 2 + 1), np.complex64
     )
@@ -203,9 +207,13 @@ def _analysed(
     sound = part.view.read(low, high - low)
     frames = np.lib.stride_tricks.sliding_window_view(sound, window, axis=1)
     at = sources - window // 2 - low
-    now = frames[:, at].transpose(1, 0, 2) * taper
-    before = frames[:, at - hop].transpose(1, 0, 2) * taper
-    return fft.rfft(now, axis=2), fft.rfft(before, axis=2)
+    now = fft.rfft(frames[:, at].transpose(1, 0, 2) * taper, axis=2)
+    # Where the recording runs at its own speed, the frame before is the one before.
+    other = np.flatnonzero(np.diff(sources, prepend=sources[0]) != hop)
+    before = np.empty_like(now)
+    before[1:] = now[:-1]
+    before[other] = fft.rfft(frames[:, at[other] - hop].transpose(1, 0, 2) * taper, axis=2)
+    return now, before
 
 
 def _interpolated(xs: Floats, ys: Floats, x: Floats) -> Floats:
@@ -221,7 +229,49 @@ def _near_attack(centres: NDArray[np.int64], attacks: Floats, window: int) -> ND
 
 
 @numba.njit(cache=True, nogil=True)
-def _turn_kernel(now, before, is_new, start, end, share, missing, since, turned, measure):  # type: ignore[no-untyped-def]
+def _peaks_kernel(now, power, owner):  # type: ignore[no-untyped-def]
+    """Power of every bin, and the spectral peak it belongs to; −1 where a frame has none.
+
+    Peaks: no neighbour within two bins is larger. The border between two is the quietest bin.
+    """
+    frames, channels, bins = now.shape
+    for n in range(frames):
+        for k in range(bins):
+            total = np.float32(0.0)
+            for c in range(channels):
+                z = now[n, c, k]
+                total += z.real * z.real + z.imag * z.imag
+            power[n, k] = total
+        previous = -1
+        for k in range(bins):
+            p = power[n, k]
+            peak = p > 0.0
+            for d in (1, 2):
+                if k - d >= 0 and power[n, k - d] > p:
+                    peak = False
+                if k + d < bins and power[n, k + d] >= p:
+                    peak = False
+            if not peak:
+                continue
+            border = 0
+            if previous >= 0:
+                border, least = previous + 1, power[n, previous + 1]
+                for j in range(previous + 1, k):
+                    if power[n, j] < least:
+                        border, least = j, power[n, j]
+            for j in range(border, k + 1):
+                owner[n, j] = k
+            for j in range(max(previous, 0), border):
+                owner[n, j] = previous
+            previous = k
+        for j in range(max(previous, 0), bins):
+            owner[n, j] = previous
+
+
+@numba.njit(cache=True, nogil=True)
+def _turn_kernel(  # type: ignore[no-untyped-def]
+    now, before, power, owner, is_new, start, end, share, missing, since, turned, measure
+):
     """Turn every frame's peaks so that they go on from the frame before.
 
     With `measure` the angle that is missing at `end` is written to `missing`, and to `since` each
@@ -229,65 +279,24 @@ def _turn_kernel(now, before, is_new, start, end, share, missing, since, turned,
     there on, by each frame's share.
     """
     frames, channels, bins = now.shape
-    power = np.zeros(bins)
-    last_power = np.zeros(bins)
-    owner = np.zeros(bins, np.int64)
     for n in range(frames):
-        for k in range(bins):
-            last_power[k] = power[k]
-            total = 0.0
-            for c in range(channels):
-                z = now[n, c, k]
-                total += z.real * z.real + z.imag * z.imag
-            power[k] = total
-        if n <= start:
+        if n <= start or owner[n, 0] < 0:
             for c in range(channels):
                 for k in range(bins):
                     turned[n, c, k] = now[n, c, k]
-            continue
-        # Peaks: no neighbour within two bins is larger. A bin belongs to the nearest peak.
-        previous = -1
-        for k in range(bins):
-            p = power[k]
-            peak = p > 0.0
-            for d in (1, 2):
-                if k - d >= 0 and power[k - d] > p:
-                    peak = False
-                if k + d < bins and power[k + d] >= p:
-                    peak = False
-            if peak:
-                if previous < 0:
-                    for j in range(k + 1):
-                        owner[j] = k
-                else:
-                    # The border is the quietest bin between two peaks.
-                    border, least = previous + 1, power[previous + 1]
-                    for j in range(previous + 1, k):
-                        if power[j] < least:
-                            border, least = j, power[j]
-                    for j in range(previous, border):
-                        owner[j] = previous
-                    for j in range(border, k + 1):
-                        owner[j] = k
-                previous = k
-        if previous < 0:
-            for c in range(channels):
-                for k in range(bins):
-                    turned[n, c, k] = now[n, c, k]
-            continue
-        for j in range(previous, bins):
-            owner[j] = previous
+            if n <= start or not measure or n != end:
+                continue
         step = 0.0
         if not measure:
             step = share[n] - share[n - 1]
         k = 0
-        while k < bins:
-            p = owner[k]
+        while k < bins and owner[n, 0] >= 0:
+            p = owner[n, k]
             real, imag = 1.0, 0.0
-            if is_new[n] and power[p] > JUMP * last_power[p]:
+            if is_new[n] and power[n, p] > JUMP * power[n - 1, p]:
                 if measure:
                     j = k
-                    while j < bins and owner[j] == p:
+                    while j < bins and owner[n, j] == p:
                         since[j] = share[n]
                         j += 1
             else:
@@ -306,16 +315,17 @@ def _turn_kernel(now, before, is_new, start, end, share, missing, since, turned,
                     x, y = np.cos(angle), np.sin(angle)
                     real, imag = real * x - imag * y, real * y + imag * x
             turn = np.complex64(complex(real, imag))
-            while k < bins and owner[k] == p:
+            while k < bins and owner[n, k] == p:
                 for c in range(channels):
                     turned[n, c, k] = now[n, c, k] * turn
                 k += 1
         if measure and n == end:
             for j in range(bins):
-                z = now[n, 0, owner[j]]
-                y = turned[n, 0, owner[j]]
-                if channels == 2 and power[owner[j]] > 2 * (z.real * z.real + z.imag * z.imag):
-                    z, y = now[n, 1, owner[j]], turned[n, 1, owner[j]]
+                o = max(0, owner[n, j])
+                z = now[n, 0, o]
+                y = turned[n, 0, o]
+                if channels == 2 and power[n, o] > 2 * (z.real * z.real + z.imag * z.imag):
+                    z, y = now[n, 1, o], turned[n, 1, o]
                 # The angle from what came out to what was recorded.
                 missing[j] = np.arctan2(
                     z.imag * y.real - z.real * y.imag, z.real * y.real + z.imag * y.imag
