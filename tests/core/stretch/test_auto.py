@@ -38,7 +38,9 @@ class AutoTest(unittest.TestCase):
         self.assertEqual(choose(shift, Settings(semitones=4)).settings.formants, 0.5)
         asked = Settings(semitones=4, formants=0.9)
         self.assertEqual(choose(shift, asked).settings.formants, 0.9)
-        self.assertEqual(choose(case("drums", 1.0, 4.0), Settings(semitones=4)).settings.formants, 0)
+        self.assertEqual(
+            choose(case("drums", 1.0, 4.0), Settings(semitones=4)).settings.formants, 0
+        )
 
 
 class StrainTest(unittest.TestCase):

@@ -4,7 +4,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zeroknot.core.stretch import sinc, weave
+from zeroknot.core.stretch import sinc, strike, voice, weave
 from zeroknot.core.stretch.part import LONGEST_PIECE_SECONDS, SHORTEST_PIECE_SECONDS, Part
 from zeroknot.core.stretch.source_view import SourceView
 from zeroknot.core.warp.time_map import TimeMap
@@ -104,14 +104,48 @@ class KernelsTest(unittest.TestCase):
         )
         is_new = np.arange(9) % 4 == 2
         share = np.linspace(0, 1, 9)
+        peaks = []
+        for kernel in (weave._peaks_kernel, weave._peaks_kernel.py_func):
+            power, owner = np.zeros((9, 40), np.float32), np.zeros((9, 40), np.int32)
+            kernel(now, power, owner)
+            peaks.append(owner)
+        np.testing.assert_array_equal(*peaks)
+        np.testing.assert_allclose(power, np.square(np.abs(now)).sum(axis=1), rtol=1e-5)
+        # A bin belongs to a peak, a peak to itself.
+        np.testing.assert_array_equal(np.take_along_axis(owner, owner, axis=1), owner)
         results = []
         for kernel in (weave._turn_kernel, weave._turn_kernel.py_func):
             missing, since, turned = np.zeros(40), np.zeros(40), np.zeros_like(now)
             for measure in (True, False):
-                kernel(now, before, is_new, 1, 7, share, missing, since, turned, measure)
+                kernel(
+                    now, before, power, owner, is_new, 1, 7, share, missing, since, turned, measure
+                )
             results.append(turned)
         np.testing.assert_allclose(results[0], results[1], atol=1e-4)
         # Turning changes no magnitude, and both channels turn alike.
         np.testing.assert_allclose(np.abs(results[0]), np.abs(now), rtol=1e-4)
         turn = results[0] / now
         np.testing.assert_allclose(turn[:, 0], turn[:, 1], atol=1e-3)
+
+    def test_grains_and_splices(self):
+        noise = self.rng.standard_normal((2, 600))
+        pool = (np.sin(np.arange(600) * 2 * np.pi / 47) + 0.1 * noise).astype(np.float32)
+        outs = []
+        for kernel in (strike._grains_kernel, strike._grains_kernel.py_func):
+            out = np.zeros((2, 300), np.float32)
+            kernel(pool, pool.sum(axis=0), 40, 60, 120, 3, out)
+            outs.append(out)
+        np.testing.assert_allclose(outs[0], outs[1], atol=1e-3)
+        # It goes on from what was there: the pool's last frames, faded by the caller.
+        self.assertGreater(np.corrcoef(outs[0][0, :40], pool[0, -40:])[0, 1], 0.9)
+        sound = np.sin(np.arange(3000) * 0.09)[None].repeat(2, axis=0).astype(np.float32)
+        wanted = 300 + np.linspace(0, 1200, 2000)
+        lengths = (60, 200, 90, 40, 1900, 2000)
+        outs = []
+        for kernel in (voice._splice_kernel, voice._splice_kernel.py_func):
+            out = np.zeros((2, 2000), np.float32)
+            kernel(sound, sound.sum(axis=0), wanted, lengths, 0.5, 5, out)
+            outs.append(out)
+        np.testing.assert_allclose(outs[0], outs[1], atol=1e-3)
+        # Spliced by whole periods it is the same tone, longer.
+        self.assertAlmostEqual(float(np.std(outs[0])), np.sqrt(0.5), delta=0.02)
