@@ -34,7 +34,7 @@ POOL_SECONDS, POOL_SHARE = 0.30, 0.65  # of a decay that grains are taken from, 
 STEEPEST_FALL = 60.0  # nepers a second
 JUMP = 1.3  # of the level, that makes an attack one in a band
 JUMP_SECONDS = 0.02
-FAINT = 0.003  # of the loudest attack in a band: below it nothing is cut
+FAINT = 0.0003  # of the loudest attack in a band: below it nothing is cut
 
 
 @dataclass(frozen=True)

@@ -58,7 +58,7 @@ export const fit = (session, app) => () => {
     grains: { ms: 0, density: 0, jitter: 0, spread: 0, direction: "", frozen: 0, isFrozen: false, seed: 0 }, gain: 0, lead: true, stated: false, claims: "", warnings: "",
     summary: "", spoolText: "", hearing: false, way: "fitted", withRest: false, seamMode: false,
     print: "wrap", printLead: false, printing: false, printed: "", printedSha: "", placeText: "Place",
-    sensitivity: 0, attacksText: "", reasonText: "", keyChip: "", steadyText: "", curve: { line: "", mean: 0, spread: 0, top: "", bottom: "" },
+    sensitivity: 0, attacksText: "", reasonText: "", keyChip: "", keyTitle: "", steadyText: "", curve: { line: "", mean: 0, spread: 0, top: "", bottom: "" },
     others: /** @type {{key: string, name: string}[]} */ ([]),
     rendering: false, spans: /** @type {any[]} */ ([]), isNew: false, dragText: "",
 
@@ -155,6 +155,7 @@ export const fit = (session, app) => () => {
       this.name = h.name;
       this.about = [h.sound.kind ?? "audio", h.channels === 1 ? "mono" : "stereo", seconds(h.seconds)].join(" · ");
       this.keyChip = keyText(h);
+      this.keyTitle = h.key.key ? `${this.keyChip} as heard, ${percent(h.key.confidence)} sure; or ${h.key.runner_up}, ${percent(h.key.runner_up_confidence)}` : "key as heard";
       this.steadyText = steadyText(h);
       this.curve = curveLines(h);
       this.setSensitivity(Number(sessionStorage.getItem(sensitivityKey(h)) ?? Math.round(100 * h.sensitivity)));
@@ -567,7 +568,7 @@ function keyText(hand) {
   if (kind === "drums" || kind === "percussion") return "unpitched";
   if (!hand.key.key) return "key unknown";
   const tuned = hand.key.cents === null || Math.abs(hand.key.cents) < 4 ? "" : `, ${hand.key.cents > 0 ? "+" : "−"}${Math.abs(hand.key.cents).toFixed(0)} ct`;
-  return `${hand.key.key} ${percent(hand.key.confidence)}${tuned}`;
+  return `${hand.key.key}${tuned}`;
 }
 
 /** @param {Hand} hand */
