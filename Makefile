@@ -28,10 +28,11 @@ test: .venv/.test
 # Loops for measuring are rendered once, into .data/accuracy, by fluidsynth and free soundfonts.
 bench: .venv/.test requirements/bench.lock
 	@command -v fluidsynth >/dev/null || (apt-get update -qq && apt-get install -y -qq fluidsynth \
-	  fluid-soundfont-gm timgm6mb-soundfont musescore-general-soundfont-small)
+	  fluid-soundfont-gm timgm6mb-soundfont musescore-general-soundfont-small rubberband-cli)
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/bench.lock
 	$(BIN)/python -m benchmarks
 	$(BIN)/python -m benchmarks.accuracy.measure .data/accuracy
+	$(BIN)/python -m benchmarks.quality.judge .data/quality
 
 lint: .venv/.test
 	$(BIN)/ruff check src tests benchmarks && $(BIN)/ruff format --check src tests benchmarks

@@ -32,7 +32,7 @@ HEAR = """async (hand) => {
 
 def eight_bars() -> bytes:
     """Eight bars at 88 BPM, stereo, 21.8 s."""
-    sound = eight_seconds()
+    sound = eight_seconds("keys_88")
     frames = round(32 * 60 / 88 * sound.rate)
     samples = np.tile(sound.samples[:, : frames // 4], (1, 4))
     return wav_bytes(Audio(np.ascontiguousarray(samples), sound.rate), 24)

@@ -1,7 +1,7 @@
-"""How fast is a render, beside a reference library in the same run?
+"""How fast is a render, beside reference libraries in the same run?
 
-librosa's time_stretch (a plain phase vocoder) on the same sound, channels one after the other, both
-on one thread of CPU time and as waited for. Machines are noisy: read the ratio.
+python-stretch (C++) and librosa's time_stretch (a plain phase vocoder) on the same sounds, in CPU
+time on one thread. Machines are noisy: read the ratio to python-stretch.
 """
 
 import time
@@ -11,21 +11,24 @@ from pathlib import Path
 import librosa
 import numpy as np
 import soundfile
+from python_stretch import Signalsmith
 
 from zeroknot.core.audio import Audio
-from zeroknot.core.listening.attacks import find_attacks
+from zeroknot.core.listening.attacks import Attacks, all_attacks
 from zeroknot.core.render.plan import plan_ratio
 from zeroknot.core.render.run import Rendering
+from zeroknot.core.stretch.methods import METHODS
+from zeroknot.core.stretch.settings import Settings
 
 LOOPS = Path(__file__).resolve().parents[1] / "tests" / "fixtures"
 SECONDS = 8.0
 ROUNDS = 7
-RATIO = 1.1
+AS_IT_IS = Settings()
 
 
-def eight_seconds() -> Audio:
+def eight_seconds(name: str) -> Audio:
     """A rendered stereo loop, repeated to eight seconds."""
-    samples, rate = soundfile.read(LOOPS / "keys_88.flac", dtype="float32", always_2d=True)
+    samples, rate = soundfile.read(LOOPS / f"{name}.flac", dtype="float32", always_2d=True)
     frames = round(SECONDS * rate)
     rounds = -(-frames // samples.shape[0])
     return Audio(np.ascontiguousarray(np.tile(samples, (rounds, 1))[:frames].T), rate)
@@ -44,30 +47,41 @@ def timed(work: Callable[[], object]) -> tuple[float, float]:
 
 
 def table() -> str:
-    sound = eight_seconds()
-    attacks = find_attacks(sound)
+    lines = [
+        "| 8 s of stereo at 44.1 kHz | waited, s | CPU, s | speed, python-stretch 1 |",
+        "|---|---|---|---|",
+    ]
+    for name, ratio in (("keys_88", 1.25), ("drums_103", 0.8), ("drums_103", 1.25)):
+        sound = eight_seconds(name)
+        rows = _rows(sound, all_attacks(sound), ratio)
+        base = rows[0][1][1]
+        lines.append(f"| **{name}, {ratio:g} × as long** | | | |")
+        lines += [f"| {n} | {w:.3f} | {c:.3f} | {base / c:.2f} |" for n, (w, c) in rows]
+    return "\n".join(lines)
 
-    def ours(method: str, semitones: float, threads: int) -> Callable[[], object]:
+
+def _rows(sound: Audio, attacks: Attacks, ratio: float) -> list[tuple[str, tuple[float, float]]]:
+    def ours(method: str, threads: int = 1, settings: Settings = AS_IT_IS) -> Callable[[], object]:
         plan = plan_ratio(
-            source="", rate=sound.rate, source_frames=sound.frames, duration_ratio=RATIO,
-            semitones=semitones, method=method,
+            source="", rate=sound.rate, source_frames=sound.frames, duration_ratio=ratio,
+            method=method, settings=settings,
         )  # fmt: skip
         return lambda: Rendering(sound, attacks, plan, threads).whole()
 
-    def theirs() -> object:
-        return [librosa.effects.time_stretch(c, rate=1 / RATIO) for c in sound.samples]
+    def librosas() -> object:
+        return [librosa.effects.time_stretch(c, rate=1 / ratio) for c in sound.samples]
 
-    rows = [
-        ("librosa time_stretch", timed(theirs)),
-        ("Weave, one thread", timed(ours("weave", 0.0, 1))),
-        ("Weave, two threads", timed(ours("weave", 0.0, 2))),
-        ("Weave, +2 st, two threads", timed(ours("weave", 2.0, 2))),
-        ("Spool, two threads", timed(ours("spool", 0.0, 2))),
+    def python_stretch() -> object:
+        engine = Signalsmith.Stretch()
+        engine.preset(2, sound.rate)
+        engine.setTimeFactor(1 / ratio)
+        return engine.process(sound.samples.copy())
+
+    held = Settings(semitones=2.0, formants=0.5)
+    return [
+        ("python-stretch", timed(python_stretch)),
+        ("librosa time_stretch", timed(librosas)),
+        *((METHODS[m].name, timed(ours(m))) for m in METHODS),
+        ("Weave, two threads", timed(ours("weave", 2))),
+        ("Weave, +2 st, formants half held", timed(ours("weave", 1, held))),
     ]
-    base = rows[0][1][1]
-    lines = [
-        "| 8 s of stereo at 44.1 kHz, 1.1 × as long | waited, s | CPU, s | CPU ratio |",
-        "|---|---|---|---|",
-    ]
-    lines += [f"| {n} | {w:.3f} | {c:.3f} | {c / base:.2f} |" for n, (w, c) in rows]
-    return "\n".join(lines)

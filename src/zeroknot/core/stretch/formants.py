@@ -23,7 +23,7 @@ PERIODS_SECONDS = (0.0018, 0.016)  # in which a voice's period is looked for
 CLEAR_PERIOD = 9.0  # times the mean of the cepstrum there
 PERIOD_SHARE = 0.45
 FINEST_SECONDS = (0.001, 0.004)
-ROUNDS = 6
+ROUNDS = 4
 MOST_NEPERS = 2.5  # about 22 dB either way
 CHUNK = 256
 
