@@ -198,7 +198,7 @@ class ShelfTest(BrowserTest):
         self.open()
         page = self.page
         page.locator(".troubles").filter(
-            has_text="letter.wav: this is not an audio file"
+            has_text="letter.wav: this is neither an audio file"
         ).wait_for()
         rows = page.locator(".rows li")
         page.get_by_label("Search the shelf").fill("no such words")

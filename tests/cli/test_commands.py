@@ -15,10 +15,10 @@ from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.studio.intents import Place, SetSteadyTempo
 
 
-def run(*arguments):
+def run(*arguments, folder=None):
     return subprocess.run(
         [sys.executable, "-c", "from zeroknot.cli.main import run; run()", *map(str, arguments)],
-        capture_output=True, text=True, timeout=120,
+        capture_output=True, text=True, timeout=120, cwd=folder,
     )  # fmt: skip
 
 
@@ -113,7 +113,7 @@ class CommandsTest(unittest.TestCase):
             (("none.wav", "o.wav", "--ratio", 1), 1),
         ):
             with self.subTest(arguments):
-                done = run("fit", *arguments)
+                done = run("fit", *arguments, folder=self.folder)
                 self.assertEqual(done.returncode, status)
                 self.assertTrue(done.stderr)
                 self.assertNotIn("Traceback", done.stderr)

@@ -11,9 +11,9 @@ import typer
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.formats.loop_file import LoopFile, read_loop_file
 from zeroknot.core.formats.midi import read_midi
-from zeroknot.core.formats.sniff import is_midi
+from zeroknot.core.formats.sniff import MIDI, sniff
 from zeroknot.core.listening.hearing import Hearing
-from zeroknot.core.listening.midi_reading import hear_midi
+from zeroknot.core.listening.midi_reading import hear_midi, midi_claims
 from zeroknot.core.listening.reading import Claims
 from zeroknot.core.listening.readings import listen
 
@@ -48,11 +48,13 @@ def _entry(file: Path) -> dict[str, Any]:
 
 
 def _heard(file: Path, opened: BinaryIO) -> dict[str, Any]:
-    if is_midi(opened):
+    names = (file.stem, file.resolve().parent.name)
+    if sniff(opened) == MIDI:
         loop = read_midi(opened)
-        hearing, claims = hear_midi(loop)
+        claims = midi_claims(loop, names)
+        hearing = hear_midi(loop, claims)
         return {"kind": "midi", **_json(loop.seconds, hearing, claims, ())}
-    read: LoopFile = read_loop_file(opened, (file.stem, file.resolve().parent.name))
+    read: LoopFile = read_loop_file(opened, names)
     hearing = listen(read.sound, read.claims)
     return {"kind": "audio", **_json(read.sound.seconds, hearing, read.claims, read.warnings)}
 

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from zeroknot.core.formats.sniff import MIDI
 from zeroknot.core.listening.claimed import claimed_reading
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims, Reading
@@ -21,8 +22,8 @@ class Loop:
     """One recording on the shelf. Its bytes never change.
 
     sha        SHA-256 of the bytes
-    file_kind  "wav", "aiff", "flac", "ogg" or "mp3"
-    seconds, rate, channels, frames   of the file as it came
+    file_kind  as `formats.sniff` names it
+    seconds, rate, channels, frames   of the file as it came; of a MIDI loop as it is played here
     hearing    what was heard in it
     warnings   what is odd about the file and the sound
     stated     the person's own reading; None where there is none
@@ -44,6 +45,10 @@ class Loop:
     recipe: dict[str, object] | None
     added_at: str
     on_shelf: bool
+
+    @property
+    def is_midi(self) -> bool:
+        return self.file_kind == MIDI
 
     @property
     def reading(self) -> Reading | None:

@@ -5,12 +5,13 @@ Taking a loop in hand makes a strand only when it is first changed or placed.
 
 import math
 import uuid
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
 from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass
 from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose
+from zeroknot.core.stretch.methods import NOTES
 from zeroknot.core.timeline.metre_map import Metre
 from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.project import YARNS, Project, Strand
@@ -86,9 +87,9 @@ def beats_of(reading: Reading, metre: Metre) -> float:
 
 def plan_at(project: Project, strand: Strand, loop: Loop, beat: float) -> RenderPlan:
     """The plan of a strand's pass whose one lies on a beat of the project."""
-    lead_from, tail_to = lead_and_tail(
-        strand.warp, loop.hearing.sounding, loop.hearing.attack_seconds(), strand.lead
-    )
+    # A note past the end belongs to another pass and is not played: nothing ends the tail early.
+    attacks = () if loop.is_midi else loop.hearing.attack_seconds()
+    lead_from, tail_to = lead_and_tail(strand.warp, loop.hearing.sounding, attacks, strand.lead)
     choice = stretch_of(project, strand, loop, beat)
     return plan_pass(
         source=loop.sha,
@@ -105,6 +106,9 @@ def plan_at(project: Project, strand: Strand, loop: Loop, beat: float) -> Render
 
 def stretch_of(project: Project, strand: Strand, loop: Loop, beat: float) -> Choice:
     """The method and settings of a pass: as the strand says, or as Auto chooses."""
+    if loop.is_midi:
+        voice = strand.settings.voice or loop.claims.voice
+        return Choice(NOTES.key, replace(strand.settings, voice=voice), "it is MIDI")
     if strand.method != AUTO:
         return Choice(strand.method, strand.settings, "")
     return choose(case_of(project, strand, loop, beat), strand.settings)

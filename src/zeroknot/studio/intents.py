@@ -291,6 +291,7 @@ class SetStretch(FitIntent):
     direction: Direction | None = None
     frozen_at: float | None = None
     seed: int | None = None
+    voice: str | None = None
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         given = self.model_dump(exclude={"kind", "hand"}, exclude_unset=True)

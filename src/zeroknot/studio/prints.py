@@ -110,8 +110,12 @@ class Prints:
     def wav(self, sha: str, bits: int) -> Download:
         """A loop as WAV with loop points and tags; PCM is lowered where it would clip."""
         loop = self._loops.get(sha)
-        with self._store.path(sha).open("rb") as file:
-            sound = read_audio(file)[1]
+        if loop.is_midi:
+            sounding = ("sounded_midi", self._store.folder, sha, loop.rate, loop.claims.voice)
+            sound: Audio = self._executors.look(*sounding).result()
+        else:
+            with self._store.path(sha).open("rb") as file:
+                sound = read_audio(file)[1]
         lowered_db, peak = 0.0, sound.peak()
         if bits != FLOAT_BITS and peak > 1.0:
             lowered_db = db_of_gain(peak)

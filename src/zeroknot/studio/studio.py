@@ -5,6 +5,8 @@ from dataclasses import asdict
 from typing import Any
 
 from zeroknot.core.mixing.sheet import Sheet
+from zeroknot.core.render.plan import plan_as_written
+from zeroknot.core.stretch.settings import Settings as MethodSettings
 from zeroknot.core.timeline.grid import pulses
 from zeroknot.document.project import Project
 from zeroknot.settings import Settings
@@ -113,6 +115,11 @@ class Studio:
             strand = hand.strand.changed(method=against)
             other = plan_at(project, strand, hand.loop, beat)
             plans[other.digest] = other
+        recorded = f"source:{hand.loop.sha}"
+        if hand.loop.is_midi:
+            settings = MethodSettings(voice=plan.settings.voice)
+            written = plan_as_written(hand.loop.sha, project.rate, hand.loop.seconds, settings)
+            plans[written.digest], recorded = written, written.digest
         self.renders.know(plans)
         frames = math.floor(hand.loop.frames * project.rate / hand.loop.rate)
         warp = hand.strand.warp
@@ -121,6 +128,7 @@ class Studio:
             "digest": plan.digest,
             "against": other.digest,
             "source": hand.loop.sha,
+            "recorded": recorded,
             "channels": hand.loop.channels,
             "source_frames": frames,
             "frames": plan.frames,

@@ -12,24 +12,31 @@ from typing import Any
 import numpy as np
 
 from zeroknot.core.audio import Audio, resampled
-from zeroknot.core.errors import ZeroKnotError
-from zeroknot.core.formats.audio_file import read_audio
+from zeroknot.core.errors import FormatError, ZeroKnotError
+from zeroknot.core.formats.audio_file import LONGEST_SECONDS, read_audio
 from zeroknot.core.formats.loop_file import read_loop_file
+from zeroknot.core.formats.midi import MidiLoop, read_midi
+from zeroknot.core.formats.sniff import MIDI, sniff
 from zeroknot.core.listening.attacks import VERSION as ATTACKS_VERSION
 from zeroknot.core.listening.attacks import Attacks, all_attacks
 from zeroknot.core.listening.hearing import Hearing
+from zeroknot.core.listening.midi_reading import hear_midi, midi_claims, rung_out_second
 from zeroknot.core.listening.reading import Claims
 from zeroknot.core.listening.readings import listen
 from zeroknot.core.mixing.loudness import loudness
 from zeroknot.core.overview import PEAK_BINS, peaks
-from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan, plan_ratio
+from zeroknot.core.render.notes_run import NotesRendering
+from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan, plan_as_written, plan_ratio
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.synth.sounding import sounded
+from zeroknot.core.synth.voices import VOICES
 from zeroknot.store.audio_store import AudioStore, block_path, peaks_path, sha256_of, write_whole
 from zeroknot.studio.executors import THREADS_VARIABLE
 from zeroknot.studio.listened import Listened
 
+MIDI_RATE = 44_100  # at which a MIDI loop is drawn and measured
 MEASURED_SECONDS = 60.0  # of a body; a take of half an hour need not be rendered to be matched
 
 
@@ -46,12 +53,16 @@ def warm_up() -> None:
             )  # fmt: skip
             Rendering(sound, attacks, plan).whole()
     loudness(np.tile(noise, 3), 44_100)
+    for voice in VOICES:
+        sounded(voice, 60, 100, 4410, 44_100)
 
 
 def listen_to(folder: Path, file: Path, names: tuple[str, ...]) -> Listened:
     """Read one incoming file. Never raises for a bad file: the refusal says why."""
     try:
         with file.open("rb") as opened:
+            if sniff(opened) == MIDI:
+                return _listened_midi(folder, file, read_midi(opened), names)
             read = read_loop_file(opened, names)
     except ZeroKnotError as error:
         return Listened(refusal=str(error))
@@ -76,8 +87,37 @@ def listen_to(folder: Path, file: Path, names: tuple[str, ...]) -> Listened:
     )
 
 
+def _listened_midi(folder: Path, file: Path, loop: MidiLoop, names: tuple[str, ...]) -> Listened:
+    if not loop.parts:
+        return Listened(refusal="the MIDI file holds no notes")
+    claims = midi_claims(loop, names)
+    hearing = hear_midi(loop, claims)
+    seconds = hearing.sounding[1]
+    if seconds > LONGEST_SECONDS:
+        return Listened(
+            refusal=f"the MIDI file lasts {seconds / 60:.0f} minutes; up to "
+            f"{LONGEST_SECONDS // 60} can be brought in"
+        )
+    sha = sha256_of(file)
+    sound = _as_written(loop, MIDI_RATE, seconds, claims.voice)
+    _write_peaks(folder, sha, sound)
+    return Listened(
+        refusal=None,
+        sha=sha,
+        file_kind=MIDI,
+        rate=sound.rate,
+        channels=sound.channels,
+        frames=sound.frames,
+        claims=claims,
+        hearing=hearing,
+    )
+
+
 def listen_again(folder: Path, sha: str, claims: Claims) -> Hearing:
     """What today's listening makes out of a recording that is on the shelf already."""
+    midi = _midi(folder, sha)
+    if midi:
+        return hear_midi(midi, claims)
     sound = _decoded(folder, sha)
     hearing = listen(sound, claims)
     _write_attacks(AudioStore(folder), sha, hearing.attacks)
@@ -155,7 +195,32 @@ def _attacks(folder: Path, sha: str) -> Attacks:
     return Attacks(table[:, 0], table[:, 1], table[:, 2])
 
 
+def sounded_midi(folder: Path, sha: str, rate: int, voice: str | None) -> Audio:
+    """A MIDI loop at its own tempo.
+
+    voice  that plays what has a pitch; None for the parts' own
+    """
+    midi = _midi(folder, sha)
+    if midi is None:
+        raise FormatError("this loop is a recording, not MIDI")
+    return _as_written(midi, rate, rung_out_second(midi, voice), voice)
+
+
+def _as_written(loop: MidiLoop, rate: int, seconds: float, voice: str | None) -> Audio:
+    plan = plan_as_written("", rate, seconds, Settings(voice=voice))
+    return Audio(NotesRendering(loop, plan).whole(), rate)
+
+
+@lru_cache(maxsize=32)
+def _midi(folder: Path, sha: str) -> MidiLoop | None:
+    """The notes of a MIDI loop; None where it is a recording."""
+    with AudioStore(folder).path(sha).open("rb") as file:
+        return read_midi(file) if sniff(file) == MIDI else None
+
+
 def _decoded(folder: Path, sha: str) -> Audio:
+    if _midi(folder, sha):
+        return sounded_midi(folder, sha, MIDI_RATE, None)
     with AudioStore(folder).path(sha).open("rb") as file:
         return read_audio(file)[1]
 
@@ -165,7 +230,12 @@ def _source(folder: Path, sha: str, rate: int) -> Audio:
     """A recording at a rate, converted once and then mapped from the cache."""
     place = AudioStore(folder).cache / "sources" / sha[:2] / f"{sha}-{rate}.npy"
     if not place.exists():
-        sound = resampled(_decoded(folder, sha), rate)
+        is_midi = _midi(folder, sha) is not None
+        sound = (
+            sounded_midi(folder, sha, rate, None)
+            if is_midi
+            else resampled(_decoded(folder, sha), rate)
+        )
         place.parent.mkdir(parents=True, exist_ok=True)
         beside = place.with_name(f".{place.name}.{os.getpid()}.npy")
         np.save(beside, sound.samples)
@@ -174,7 +244,10 @@ def _source(folder: Path, sha: str, rate: int) -> Audio:
 
 
 @lru_cache(maxsize=6)
-def _rendering(folder: Path, plan: RenderPlan) -> Rendering:
+def _rendering(folder: Path, plan: RenderPlan) -> Rendering | NotesRendering:
+    midi = _midi(folder, plan.source)
+    if midi:
+        return NotesRendering(midi, plan)
     threads = int(os.environ.get(THREADS_VARIABLE, "2"))
     sound = _source(folder, plan.source, plan.rate)
     return Rendering(sound, _attacks(folder, plan.source), plan, threads)

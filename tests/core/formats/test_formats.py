@@ -65,7 +65,7 @@ class ReadingFilesTest(unittest.TestCase):
             "<IHHIIHH", 16, 1, 1, 8000, 8000, 1, 8) + b"data" + struct.pack("<I", size)  # fmt: skip
         for name, data, words in (
             ("empty", b"", "empty"),
-            ("text", b"just some words, no sound", "not an audio file"),
+            ("text", b"just some words, no sound", "neither an audio file"),
             ("midi", b"MThd\0\0\0\6\0\0\0\1\0\x60", "MIDI"),
             ("truncated header", good[:20], "cut off"),
             ("flac cut in its header", b"fLaC\0\0\0\x22\x10", "cut off"),

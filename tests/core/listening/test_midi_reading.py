@@ -5,7 +5,7 @@ import mido
 
 from zeroknot.core.errors import FormatError
 from zeroknot.core.formats.midi import read_midi
-from zeroknot.core.listening.midi_reading import hear_midi
+from zeroknot.core.listening.midi_reading import hear_midi, midi_claims
 
 # Standard MIDI Files 1.0, format 0, 96 ticks a quarter: 6/8, 500 000 µs a quarter, then C4 held a
 # dotted quarter (144 ticks: 0x81 0x10, a two-byte variable length) twice.
@@ -47,6 +47,11 @@ def midi(notes, tempo=None, metre=None):
     return out
 
 
+def heard(file):
+    loop = read_midi(file)
+    return hear_midi(loop, midi_claims(loop, ()))
+
+
 class MidiReadingTest(unittest.TestCase):
     def test_bytes_of_the_standard(self):
         self.assertEqual(len(SIX_EIGHT), 14 + 8 + 0x25)
@@ -57,7 +62,8 @@ class MidiReadingTest(unittest.TestCase):
         self.assertEqual(
             [(n.start, n.end, n.pitch) for n in loop.notes], [(0, 0.75, 60), (0.75, 1.5, 62)]
         )
-        hearing, claims = hear_midi(loop)
+        claims = midi_claims(loop, ())
+        hearing = hear_midi(loop, claims)
         # Pulses are dotted quarters: 80 a minute, two a bar.
         self.assertEqual(
             (hearing.best.tempo_bpm, hearing.best.beats_per_bar, hearing.best.bars), (80, 2, 1)
@@ -70,23 +76,21 @@ class MidiReadingTest(unittest.TestCase):
             ("into the second bar", 5.0, 2), ("four bars, let go early", 15.4, 4),
         ):  # fmt: skip
             with self.subTest(name):
-                hearing, _ = hear_midi(
-                    read_midi(midi([(0, 1, 48, 0), (last - 0.5, last, 50, 0)], 92))
-                )
+                hearing = heard(midi([(0, 1, 48, 0), (last - 0.5, last, 50, 0)], 92))
                 self.assertEqual(hearing.best.bars, bars)
                 self.assertAlmostEqual(hearing.best.tempo_bpm, 92, places=3)
 
     def test_an_idle_tempo_is_believed_less(self):
         notes = [(i, i + 1, 60 + i, 0) for i in range(4)]
-        said = hear_midi(read_midi(midi(notes, 97)))[0].best.confidence
+        said = heard(midi(notes, 97)).best.confidence
         for name, tempo in (("none", None), ("idle 120", 120)):
             with self.subTest(name):
-                self.assertLess(hear_midi(read_midi(midi(notes, tempo)))[0].best.confidence, said)
+                self.assertLess(heard(midi(notes, tempo)).best.confidence, said)
 
     def test_drums_have_no_key_and_an_empty_file_is_said(self):
-        hearing, _ = hear_midi(read_midi(midi([(i, i + 0.2, 36, 9) for i in range(4)], 100)))
+        hearing = heard(midi([(i, i + 0.2, 36, 9) for i in range(4)], 100))
         self.assertEqual((hearing.key.key, hearing.sound.kind), (None, "drums"))
-        hearing, _ = hear_midi(read_midi(midi([], 100)))
+        hearing = heard(midi([], 100))
         self.assertEqual(hearing.warnings, ("the file holds no notes",))
 
     def test_damaged_files_are_refused(self):

@@ -11,7 +11,7 @@ import soundfile
 
 from zeroknot.core.audio import HIGHEST_RATE, LOWEST_RATE, Audio
 from zeroknot.core.errors import FormatError
-from zeroknot.core.formats.sniff import sniff
+from zeroknot.core.formats.sniff import MIDI, sniff
 
 LONGEST_SECONDS = 30 * 60
 LARGEST_BYTES = 3 * 10**9
@@ -27,6 +27,8 @@ def read_audio(file: BinaryIO) -> tuple[str, Audio]:
     if size > LARGEST_BYTES:
         raise FormatError(f"the file has {size / 1e9:.1f} GB; up to 3 GB can be brought in")
     kind = sniff(file)
+    if kind == MIDI:
+        raise FormatError("this is a MIDI file: it holds notes, no sound")
     try:
         with soundfile.SoundFile(file) as opened:
             _refuse_by_header(opened)

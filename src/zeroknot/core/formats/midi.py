@@ -5,7 +5,7 @@ none is given), a time signature's denominator a power of two. Parsing is mido's
 """
 
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import BinaryIO
 
 import mido
@@ -13,30 +13,83 @@ import mido
 from zeroknot.core.errors import FormatError
 from zeroknot.core.harmony.key import Key, KeyNameError
 from zeroknot.core.listening.notes import SoundedNote
+from zeroknot.core.synth.choose import voice_by_pitch, voice_said
 from zeroknot.core.timeline.metre_map import DENOMINATORS, MOST_PULSES, Metre
 
 DRUM_CHANNEL = 9
 IDLE_MICROSECONDS = 500_000
+SUSTAIN, PEDAL_DOWN = 64, 64  # controller, and the value from which the pedal is down
 LARGEST_BYTES = 16 * 1024 * 1024
 
 
 @dataclass(frozen=True)
+class MidiPart:
+    """What one instrument plays.
+
+    name     of the track; "" where it has none
+    program  0…127; None where the file gives none
+    voice    key in VOICES of what plays it here
+    is_said  whether the file itself asks for that voice
+    notes    sounding ones by their start; seconds under the file's own tempo events
+    """
+
+    name: str
+    program: int | None
+    voice: str
+    is_said: bool
+    notes: tuple[SoundedNote, ...]
+
+
+@dataclass(frozen=True)
 class MidiLoop:
-    """notes     sounding ones by their start; seconds under the file's own tempo events
-    drums     those of channel 10
+    """parts         one an instrument, in the file's order
     seconds       to the last event
     last_quarter  where the last note is let go, in quarter notes
     tempo_bpm     quarters a minute of the first tempo event; None where there is none
     metre, key    of the first such event; None where there is none
     """
 
-    notes: tuple[SoundedNote, ...]
-    drums: tuple[SoundedNote, ...]
+    parts: tuple[MidiPart, ...]
     seconds: float
     last_quarter: float
     tempo_bpm: float | None
     metre: Metre | None
     key: str | None
+
+    @property
+    def notes(self) -> tuple[SoundedNote, ...]:
+        """All that have a pitch, by their start."""
+        return self._of(is_drums=False)
+
+    @property
+    def drums(self) -> tuple[SoundedNote, ...]:
+        return self._of(is_drums=True)
+
+    def _of(self, is_drums: bool) -> tuple[SoundedNote, ...]:
+        found = (n for p in self.parts if (p.voice == "drums") == is_drums for n in p.notes)
+        return tuple(sorted(found, key=lambda n: (n.start, n.pitch)))
+
+
+@dataclass
+class _Channel:
+    """A channel of one track while it is read."""
+
+    number: int
+    track: str
+    program: int | None = None
+    is_held: bool = False  # by the pedal
+    open: dict[int, list[tuple[float, int]]] = field(default_factory=dict)
+    let_go: list[tuple[int, float, int]] = field(default_factory=list)  # under the pedal
+    notes: list[SoundedNote] = field(default_factory=list)
+
+    def end(self, pitch: int, start: float, velocity: int, second: float) -> None:
+        self.notes.append(SoundedNote(start, max(second, start + 0.001), pitch, velocity))
+
+    def pedal_up(self, second: float) -> None:
+        self.is_held = False
+        for pitch, start, velocity in self.let_go:
+            self.end(pitch, start, velocity, second)
+        self.let_go.clear()
 
 
 def read_midi(file: BinaryIO) -> MidiLoop:
@@ -47,23 +100,27 @@ def read_midi(file: BinaryIO) -> MidiLoop:
         raise FormatError("the MIDI file has over 16 MB; it cannot be a loop")
     try:
         midi = mido.MidiFile(file=io.BytesIO(data), clip=True)
-        events = mido.merge_tracks(midi.tracks)
+        events = _in_time_order(midi)
     except (OSError, EOFError, ValueError, IndexError, KeyError) as error:
         raise FormatError(
             "the file begins like MIDI but cannot be read: it is damaged or cut off"
         ) from error
+    if midi.type == 2:
+        raise FormatError(
+            "this MIDI file holds independent patterns (format 2); save it as format 0 or 1"
+        )
     if midi.ticks_per_beat <= 0:
         raise FormatError("the MIDI file counts frames a second instead of beats; save it by beats")
     tempo, tick, second = IDLE_MICROSECONDS, 0, 0.0
     first_tempo: float | None = None
     metre: Metre | None = None
     key: str | None = None
-    open_notes: dict[tuple[int, int], list[tuple[float, int]]] = {}
-    found: list[tuple[bool, SoundedNote]] = []
+    channels: dict[tuple[int, int], _Channel] = {}
+    tracks: dict[int, str] = {}
     last_quarter = 0.0
-    for event in events:
-        tick += event.time
-        second += mido.tick2second(event.time, midi.ticks_per_beat, tempo)
+    for at, track, event in events:
+        second += mido.tick2second(at - tick, midi.ticks_per_beat, tempo)
+        tick = at
         if event.type == "set_tempo":
             tempo = event.tempo
             first_tempo = first_tempo or mido.tempo2bpm(tempo)
@@ -72,29 +129,67 @@ def read_midi(file: BinaryIO) -> MidiLoop:
                 metre = Metre(event.numerator, event.denominator)
         elif event.type == "key_signature" and key is None:
             key = _key(event.key)
-        elif event.type in ("note_on", "note_off"):
-            which = event.channel, event.note
-            if event.type == "note_on" and event.velocity > 0:
-                open_notes.setdefault(which, []).append((second, event.velocity))
-            elif open_notes.get(which):
-                start, velocity = open_notes[which].pop(0)
-                note = SoundedNote(start, max(second, start + 0.001), event.note, velocity)
-                found.append((event.channel == DRUM_CHANNEL, note))
+        elif event.type == "track_name":
+            tracks.setdefault(track, "".join(c for c in event.name if c.isprintable()).strip())
+        elif event.type in ("program_change", "control_change", "note_on", "note_off"):
+            which = track, event.channel
+            channel = channels.setdefault(which, _Channel(event.channel, tracks.get(track, "")))
+            if _tell(channel, event, second):
                 last_quarter = tick / midi.ticks_per_beat
-    for (channel, pitch), started in open_notes.items():  # never let go: they end with the file
-        for start, velocity in started:
-            note = SoundedNote(start, max(second, start + 0.001), pitch, velocity)
-            found.append((channel == DRUM_CHANNEL, note))
-    found.sort(key=lambda n: (n[1].start, n[1].pitch))
+    for channel in channels.values():  # never let go: they end with the file
+        channel.pedal_up(second)
+        for pitch, started in channel.open.items():
+            for start, velocity in started:
+                channel.end(pitch, start, velocity, second)
     return MidiLoop(
-        notes=tuple(n for is_drum, n in found if not is_drum),
-        drums=tuple(n for is_drum, n in found if is_drum),
+        parts=tuple(_part(c) for c in channels.values() if c.notes),
         seconds=second,
         last_quarter=last_quarter or tick / midi.ticks_per_beat,
         tempo_bpm=first_tempo,
         metre=metre,
         key=key,
     )
+
+
+def _in_time_order(midi: mido.MidiFile) -> list[tuple[int, int, mido.Message]]:
+    """(tick, track, event) of all tracks; in the order they are written where ticks are equal."""
+    found = []
+    for number, track in enumerate(midi.tracks):
+        tick = 0
+        for event in track:
+            tick += event.time
+            found.append((tick, number, event))
+    return sorted(found, key=lambda e: e[0])
+
+
+def _tell(channel: _Channel, event: mido.Message, second: float) -> bool:
+    """One event of a channel; whether a key was let go."""
+    if event.type == "program_change":
+        if channel.program is None:
+            channel.program = event.program
+    elif event.type == "control_change":
+        if event.control == SUSTAIN:
+            if event.value >= PEDAL_DOWN:
+                channel.is_held = True
+            else:
+                channel.pedal_up(second)
+    elif event.type == "note_on" and event.velocity > 0:
+        channel.open.setdefault(event.note, []).append((second, event.velocity))
+    elif channel.open.get(event.note):
+        start, velocity = channel.open[event.note].pop(0)
+        if channel.is_held:
+            channel.let_go.append((event.note, start, velocity))
+        else:
+            channel.end(event.note, start, velocity, second)
+        return True
+    return False
+
+
+def _part(channel: _Channel) -> MidiPart:
+    notes = tuple(sorted(channel.notes, key=lambda n: (n.start, n.pitch)))
+    said = voice_said(channel.program, channel.number == DRUM_CHANNEL, channel.track)
+    voice = said or voice_by_pitch([n.pitch for n in notes])
+    return MidiPart(channel.track, channel.program, voice, said is not None, notes)
 
 
 def _key(text: str) -> str | None:

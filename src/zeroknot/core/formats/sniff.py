@@ -4,7 +4,8 @@ from typing import BinaryIO
 
 from zeroknot.core.errors import FormatError
 
-KINDS = ("wav", "aiff", "flac", "ogg", "mp3")
+MIDI = "midi"
+KINDS = ("wav", "aiff", "flac", "ogg", "mp3", MIDI)
 
 
 def sniff(file: BinaryIO) -> str:
@@ -27,16 +28,10 @@ def sniff(file: BinaryIO) -> str:
     if len(head) > 1 and head[0] == 0xFF and head[1] & 0xE6 == 0xE2:  # sync, layer III
         return "mp3"
     if head[:4] == b"MThd":
-        raise FormatError("this is a MIDI file; only audio can be brought in so far")
-    raise FormatError("this is not an audio file known here (WAV, AIFF, FLAC, OGG or MP3)")
-
-
-def is_midi(file: BinaryIO) -> bool:
-    """Does a file begin like MIDI? It is wound back."""
-    file.seek(0)
-    head = file.read(4)
-    file.seek(0)
-    return head == b"MThd"
+        return MIDI
+    raise FormatError(
+        "this is neither an audio file known here (WAV, AIFF, FLAC, OGG or MP3) nor MIDI"
+    )
 
 
 def _after_id3(file: BinaryIO) -> str:

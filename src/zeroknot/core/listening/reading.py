@@ -38,7 +38,10 @@ class Reading:
 
 @dataclass(frozen=True, kw_only=True)
 class Claims:
-    """What tags, names and chunks say of a loop; None where they say nothing."""
+    """What tags, names and chunks say of a loop; None where they say nothing.
+
+    voice  key in VOICES of what is to play a MIDI loop
+    """
 
     tempo_bpm: float | None = None
     bars: int | None = None
@@ -46,4 +49,5 @@ class Claims:
     loop_start_s: float | None = None
     loop_end_s: float | None = None
     title: str | None = None
+    voice: str | None = None
     sources: tuple[str, ...] = ()

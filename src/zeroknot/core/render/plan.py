@@ -15,7 +15,7 @@ import numpy as np
 
 from zeroknot.core.digest import digest_of
 from zeroknot.core.errors import StretchError
-from zeroknot.core.stretch.methods import method_named
+from zeroknot.core.stretch.methods import NOTES, method_named
 from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.units import frame
@@ -183,6 +183,16 @@ def plan_ratio(
     )
     plan.time_map.refuse_beyond_limits(rate)
     return plan
+
+
+def plan_as_written(
+    source: str, rate: int, seconds: float, settings: Settings = AS_IT_IS
+) -> RenderPlan:
+    """The plan of a MIDI loop at its own tempo, from the file's start until it has rung out."""
+    return plan_ratio(
+        source=source, rate=rate, source_frames=max(1, frame(seconds * rate)), duration_ratio=1.0,
+        method=NOTES.key, settings=settings,
+    )  # fmt: skip
 
 
 def lead_and_tail(

@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING, Literal
 
 from zeroknot.core.errors import StretchError
 from zeroknot.core.listening.attacks import SENSITIVITY
-from zeroknot.core.stretch.settings import GRAINS, SHIFTED
+from zeroknot.core.stretch.settings import GRAINS, PLAYED, SHIFTED
+from zeroknot.core.synth.voices import VERSION as VOICES_VERSION
 
 if TYPE_CHECKING:
     from zeroknot.core.audio import Samples
@@ -25,7 +26,7 @@ class Method:
     """One way of stretching.
 
     key              as stored, sent and typed
-    family           "keep" aims at the same sound, "colour" at another
+    family           "keep" aims at the same sound, "colour" at another; "played": notes, not sound
     uses             names of the settings that have a say; without a shift among them speed
                      changes pitch
     version          of its code: part of a render's address
@@ -37,7 +38,7 @@ class Method:
 
     key: str
     name: str
-    family: Literal["keep", "colour"]
+    family: Literal["keep", "colour", "played"]
     about: str
     uses: frozenset[str]
     version: int
@@ -116,10 +117,22 @@ METHODS: dict[str, Method] = {
 }
 
 
+# What is done to a MIDI loop instead: its notes are moved, transposed and played.
+NOTES = Method(
+    key="notes",
+    name="Notes",
+    family="played",
+    about="a MIDI loop's notes, moved and transposed",
+    uses=PLAYED,
+    version=VOICES_VERSION,
+    module="zeroknot.core.render.notes_run",
+)
+
+
 def method_named(key: str) -> Method:
     """The method of that key. Raises StretchError where there is none (yet)."""
     try:
-        return METHODS[key]
+        return NOTES if key == NOTES.key else METHODS[key]
     except KeyError:
         known = ", ".join(METHODS)
         raise StretchError(

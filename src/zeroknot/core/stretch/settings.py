@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from zeroknot.core.errors import StretchError
+from zeroknot.core.synth.voices import VOICES
 
 STEEPEST_SHIFT = 24.0  # semitones either way
 Direction = Literal["forward", "backward", "both"]
@@ -24,6 +25,7 @@ class Settings:
     direction      of reading
     frozen_at      share of the pass that is held; None where time goes on
     seed           of everything that chance decides
+    voice          key in VOICES that plays a MIDI loop's notes; None for its own
     """
 
     semitones: float = 0.0
@@ -35,6 +37,7 @@ class Settings:
     direction: Direction = "forward"
     frozen_at: float | None = None
     seed: int = 1
+    voice: str | None = None
 
     def __post_init__(self) -> None:
         for name, (low, high) in LIMITS.items():
@@ -42,6 +45,10 @@ class Settings:
             if value is not None and not low <= value <= high:
                 words = name.replace("_", " ")
                 raise StretchError(f"{words} of {value:g} is outside {low:g} to {high:g}")
+
+        if self.voice is not None and self.voice not in VOICES:
+            known = ", ".join(VOICES)
+            raise StretchError(f"there is no voice {self.voice!r} here; choose from {known}")
 
     def told(self, names: frozenset[str]) -> "Settings":
         """Only the named ones; the rest as they are by themselves."""
@@ -59,6 +66,7 @@ LIMITS: dict[str, tuple[float, float]] = {
     "seed": (0, 2**31 - 1),
 }
 SHIFTED = frozenset({"semitones", "formants"})
+PLAYED = frozenset({"semitones", "voice"})
 GRAINS = frozenset(
     {"grain_seconds", "density", "jitter_seconds", "spread", "direction", "frozen_at", "seed"}
 )

@@ -10,9 +10,10 @@ from zeroknot.core.listening.beats import curve_of
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
 from zeroknot.core.stretch.auto import AUTO
-from zeroknot.core.stretch.methods import METHODS
+from zeroknot.core.stretch.methods import METHODS, NOTES, method_named
 from zeroknot.core.stretch.settings import LIMITS, SHIFTED
 from zeroknot.core.stretch.strain import in_words, strain_along
+from zeroknot.core.synth.voices import VOICES
 from zeroknot.core.units import semitones_of_ratio
 from zeroknot.document.project import Project, Strand
 from zeroknot.studio.hand import Hand, beats_of, case_of, plan_at, stretch_of
@@ -117,30 +118,41 @@ def hand_json(studio: Studio, project: Project, hand: Hand) -> dict[str, Any]:
         "warnings": list(loop.warnings),
         "claims": {k: v for k, v in asdict(loop.claims).items() if v not in (None, ())},
         "readings": _readings(project, hand),
-        "methods": [
-            {"key": AUTO, "name": "Auto", "family": "keep", "about": "chooses by the sound",
-             "uses": sorted(SHIFTED)},
-            *(
-                {"key": m.key, "name": m.name, "family": m.family, "about": m.about,
-                 "uses": sorted(m.uses)}
-                for m in METHODS.values()
-            ),
-        ],
+        "methods": _methods(loop),
+        "voices": [{"key": v.key, "name": v.name} for v in VOICES.values()],
+        "voice": stretch_of(project, strand, loop, 0.0).settings.voice,
         "limits": {name: list(limits) for name, limits in LIMITS.items()},
         "chosen": _chosen(project, strand, loop),
         "strain": _strain(project, strand, loop),
     }  # fmt: skip
 
 
+def _methods(loop: Loop) -> list[dict[str, Any]]:
+    """Ways to choose from; what is done to notes is not chosen."""
+    auto = {"key": AUTO, "name": "Auto", "family": "keep", "about": "chooses by the sound",
+            "uses": sorted(SHIFTED)}  # fmt: skip
+    if loop.is_midi:
+        auto |= {"name": NOTES.name, "about": NOTES.about, "uses": sorted(NOTES.uses)}
+        return [auto]
+    return [
+        auto,
+        *(
+            {"key": m.key, "name": m.name, "family": m.family, "about": m.about,
+             "uses": sorted(m.uses)}
+            for m in METHODS.values()
+        ),
+    ]  # fmt: skip
+
+
 def _chosen(project: Project, strand: Strand, loop: Loop) -> dict[str, str]:
     choice = stretch_of(project, strand, loop, 0.0)
-    return {"method": choice.method, "name": METHODS[choice.method].name, "why": choice.why}
+    return {"method": choice.method, "name": method_named(choice.method).name, "why": choice.why}
 
 
 def _strain(project: Project, strand: Strand, loop: Loop) -> dict[str, Any] | None:
     """How audibly it is stretched and shifted; None where likeness is not what is wanted."""
     plan = plan_at(project, strand, loop, 0.0)
-    if METHODS[plan.method].family != "keep":
+    if method_named(plan.method).family != "keep":
         return None
     found = strain_along(plan.time_map, plan.rate, case_of(project, strand, loop, 0.0), plan.method)
     return {"mean": found.mean, "most": float(found.values.max()), "words": in_words(found.mean)}

@@ -10,13 +10,13 @@
  *   tracks: TrackLevel[], master: number, first_frame: number, end_frame: number,
  *   last_bar: number, pulses: [number, number, number, number][], time_key: unknown[],
  *   shapes: Record<string, Shape>}} Sheet
- * @typedef {{rate: number, digest: string, against: string, source: string, channels: number,
+ * @typedef {{rate: number, digest: string, against: string, source: string, recorded: string, channels: number,
  *   source_frames: number, frames: number, lead: number, body: number, span: number,
  *   knots: [number, number][], zero_s: number, end_s: number}} HandSheet
  * @typedef {{id: string, name: string, level_db: number, muted: boolean, solo: boolean}} Track
  * @typedef {{semitones: number, formants: number, grain_seconds: number, density: number,
  *   jitter_seconds: number, spread: number, direction: string, frozen_at: number | null,
- *   seed: number}} StretchSettings
+ *   seed: number, voice: string | null}} StretchSettings
  * @typedef {{id: string, name: string, loop: string, yarn: number, span: number, zero_s: number,
  *   end_s: number, lead: boolean, method: string, settings: StretchSettings, gain_db: number,
  *   duration_ratio: number, tempo_change_percent: number, spool_semitones: number,
@@ -48,6 +48,7 @@
  *   sounding: [number, number], steadiness: Steadiness | null, key: HeardKey, sound: HeardSound,
  *   warnings: string[], claims: Record<string, unknown>, readings: Reading[],
  *   methods: Method[], limits: Record<string, [number, number]>,
+ *   voices: {key: string, name: string}[], voice: string | null,
  *   chosen: Chosen, strain: Strain | null}} Hand
  * @typedef {{sha: string, name: string, set: string, file_kind: string, seconds: number,
  *   channels: number, rate: number, bars: number | null, beats_per_bar: number | null,

@@ -34,7 +34,7 @@ export function patternOf(sheet, way, gains) {
     const period = Math.max(1, frame((sheet.end_s - sheet.zero_s) * rate));
     const frames = Math.min(period, sheet.source_frames - start);
     const one = event({
-      digest: `source:${sheet.source}`, at: 0, start, frames, gain: gains.recorded,
+      digest: sheet.recorded, at: 0, start, frames, gain: gains.recorded,
       fade_in: 30, fade_out: EDGE_FRAMES,
     });
     return { way, period, events: frames > 0 ? [one] : [] };

@@ -53,6 +53,9 @@ export const fit = (session, app) => () => {
     readings: [],
     /** @type {any[]} */
     methods: [],
+    /** @type {{key: string, name: string}[]} */
+    voices: [],
+    voice: "",
     method: "", bars: "", tempo: "", downbeat: "", end: "", span: "", spanShare: 0,
     semitones: 0, formants: 0, uses: /** @type {Record<string, boolean>} */ ({}), chosenText: "", strainText: "", against: "", againstName: "", fittedName: "",
     grains: { ms: 0, density: 0, jitter: 0, spread: 0, direction: "", frozen: 0, isFrozen: false, seed: 0 }, gain: 0, lead: true, stated: false, claims: "", warnings: "",
@@ -196,8 +199,10 @@ export const fit = (session, app) => () => {
         frozen: round(100 * (s.frozen_at ?? 0), 1), seed: s.seed,
       };
       const used = new Set(h.methods.find((m) => m.key === h.method)?.uses ?? []);
-      this.uses = { shift: used.has("semitones"), formants: used.has("formants") && s.semitones !== 0, grains: used.has("grain_seconds") };
-      this.chosenText = h.method === "auto" ? `Auto chose ${h.chosen.name}: ${h.chosen.why}.` : "";
+      this.uses = { shift: used.has("semitones"), formants: used.has("formants") && s.semitones !== 0, grains: used.has("grain_seconds"), voice: used.has("voice") };
+      this.voices = h.voices;
+      this.voice = h.voice ?? "";
+      this.chosenText = h.method === "auto" && h.methods.length > 1 ? `Auto chose ${h.chosen.name}: ${h.chosen.why}.` : "";
       const heardBy = h.method === "auto" ? h.chosen.method : h.method;
       this.fittedName = h.methods.find((m) => m.key === heardBy)?.name ?? "";
       if (this.against === heardBy) this.against = "";
@@ -461,6 +466,11 @@ export const fit = (session, app) => () => {
     /** @param {boolean} isFrozen */
     freeze(isFrozen) {
       this.setStretch("frozen_at", isFrozen ? 0 : null);
+    },
+
+    /** What plays a MIDI loop's notes. @param {string} key */
+    setVoice(key) {
+      this.setStretch("voice", key || null);
     },
 
     /** Another throw of everything that chance decides. */

@@ -1,0 +1,94 @@
+"""Runs every test, modules side by side, and closes with "N passed, N failed, N skipped"."""
+
+import os
+import sys
+import time
+import unittest
+import warnings
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from dataclasses import dataclass, field
+from multiprocessing import get_context
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent
+SLOWEST_SHOWN = 10
+# Those that take longest begin first, so that none is left alone at the end.
+FIRST = ("tests.browser", "tests.demo", "tests.cli", "tests.test_tree", "tests.web")
+
+
+@dataclass
+class Told:
+    """What came of one module."""
+
+    passed: int = 0
+    failed: list[str] = field(default_factory=list)
+    skipped: list[str] = field(default_factory=list)
+    times: list[tuple[float, str]] = field(default_factory=list)
+
+
+class TimedResult(unittest.TestResult):
+    """Counts what passed and how long it took."""
+
+    def __init__(self):
+        super().__init__()
+        self.passed = 0
+        self.times: list[tuple[float, str]] = []
+
+    def startTest(self, test):  # noqa: N802
+        self._began = time.perf_counter()
+        super().startTest(test)
+
+    def stopTest(self, test):  # noqa: N802
+        self.times.append((time.perf_counter() - self._began, test.id()))
+        super().stopTest(test)
+
+    def addSuccess(self, test):  # noqa: N802
+        self.passed += 1
+        super().addSuccess(test)
+
+
+def run(name: str) -> Told:
+    """All tests of that name, in this process."""
+    os.environ.setdefault("HYPOTHESIS_STORAGE_DIRECTORY", ".hypothesis")
+    result = TimedResult()
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        unittest.defaultTestLoader.loadTestsFromName(name).run(result)
+    troubles: dict[str, str] = {}
+    for test, text in [*result.failures, *result.errors]:
+        troubles[test.id()] = troubles.get(test.id(), "") + f"\nFAIL: {test.id()}\n{text}"
+    skipped = [f"{test.id()}: {why}" for test, why in result.skipped]
+    return Told(result.passed, list(troubles.values()), skipped, result.times)
+
+
+def modules() -> list[str]:
+    found = [
+        ".".join(path.relative_to(ROOT.parent).with_suffix("").parts)
+        for path in sorted(ROOT.rglob("test_*.py"))
+    ]
+    return sorted(found, key=lambda n: next((i for i, f in enumerate(FIRST) if f in n), len(FIRST)))
+
+
+def main() -> int:
+    names = sys.argv[1:] or modules()
+    told: list[Told] = []
+    # A process a module: none leans on what another left behind.
+    with ProcessPoolExecutor(
+        os.cpu_count(), mp_context=get_context("spawn"), max_tasks_per_child=1
+    ) as pool:
+        futures = {pool.submit(run, name): name for name in names}
+        for future in as_completed(futures):
+            try:
+                done = future.result()
+            except Exception as error:
+                done = Told(failed=[f"\nFAIL: {futures[future]}\n{error!r}"])
+            told.append(done)
+            print(f"{futures[future]}: {done.passed} passed", flush=True)
+            for text in (*done.failed, *done.skipped):
+                print(text, flush=True)
+    for seconds, name in sorted((t for d in told for t in d.times), reverse=True)[:SLOWEST_SHOWN]:
+        print(f"{seconds:7.2f} s  {name}")
+    passed, failed = sum(d.passed for d in told), sum(len(d.failed) for d in told)
+    skipped = sum(len(d.skipped) for d in told)
+    print(f"{passed} passed, {failed} failed, {skipped} skipped", flush=True)
+    return 1 if failed else 0
