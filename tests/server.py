@@ -59,11 +59,16 @@ class Server:
     def bring(self, data: bytes, name: str):
         return self.send("PUT", f"/api/incoming?name={urllib.parse.quote(name)}", data)
 
+    def rows(self, words: str = "") -> list[dict]:
+        """Rows of the shelf with these words, newest first."""
+        query = urllib.parse.urlencode({"words": words, "count": 500})
+        return self.get(f"/api/shelf?{query}")["rows"]
+
     def settle(self, seconds: float = 60) -> list[dict]:
         """Wait until nothing is on its way in any more."""
         end = time.perf_counter() + seconds
         while time.perf_counter() < end:
-            items = self.get("/api/bring")
+            items = self.get("/api/bring/items")
             if all(i["state"] not in ("waiting", "listening") for i in items):
                 return items
             time.sleep(0.05)

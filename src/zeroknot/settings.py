@@ -22,6 +22,7 @@ class Settings(BaseSettings):
         "127.0.0.1", description="address to listen on; others can reach any but this"
     )
     port: int = Field(8420, ge=1, le=65535, description="port to listen on")
-    workers: int = Field(1, ge=1, le=64, description="processes that bring in and listen")
+    workers: int = Field(2, ge=1, le=64, description="processes that bring in and listen")
     largest_upload: int = Field(3 * 10**9, description="bytes of one file that is brought in")
     cache_bytes: int = Field(4 * 10**9, description="size the render cache is kept under")
+    exchange: str = Field("", description="address of a loop exchange; none where it is empty")

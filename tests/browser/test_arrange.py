@@ -10,7 +10,7 @@ class ArrangeTest(BrowserTest):
         super().setUp()
         self.server.bring(wav_bytes(rendered("drums_103"), 16), "drums_103.wav")
         self.server.settle()
-        sha = next(r["sha"] for r in self.server.get("/api/shelf") if r["name"] == "drums_103")
+        sha = next(r["sha"] for r in self.server.rows() if r["name"] == "drums_103")
         self.intent(kind="place", hand=sha, beat=0)
         self.intent(kind="new_track", name="Second")
         self.open("arrange")

@@ -38,7 +38,7 @@ class MainJobTest(BrowserTest):
         self.assertIn("2 bars", row.inner_text())
         self.assertIn("103", row.inner_text())
         # Take it in hand: the Fit view shows rails and knots.
-        row.get_by_role("link", name="Fit drums_103").click()
+        row.dblclick()
         page.locator("#loom").wait_for()
         self.assertEqual(page.get_by_label("Bars", exact=True).input_value(), "2")
         self.assertEqual(page.get_by_label("Downbeat, s").input_value(), "0.000")

@@ -51,7 +51,7 @@ class SoundTest(BrowserTest):
     def shelf(self, name):
         self.server.bring(wav_bytes(rendered(name), 16), f"{name}.wav")
         self.server.settle()
-        return next(r["sha"] for r in self.server.get("/api/shelf") if r["name"] == name)
+        return next(r["sha"] for r in self.server.rows() if r["name"] == name)
 
     def test_browser_and_python_mix_are_the_same(self):
         drums, keys, bass = (self.shelf(n) for n in ("drums_103", "keys_88", "bass_97"))

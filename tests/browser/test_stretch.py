@@ -44,9 +44,7 @@ class StretchTest(BrowserTest):
         super().setUp()
         self.server.bring(wav_bytes(rendered("drums_103"), 16), "drums_103.wav")
         self.server.settle()
-        self.loop = next(
-            r["sha"] for r in self.server.get("/api/shelf") if r["name"] == "drums_103"
-        )
+        self.loop = next(r["sha"] for r in self.server.rows() if r["name"] == "drums_103")
         self.intent(kind="place", hand=self.loop, beat=0)
         self.strand = self.state()["strands"][0]["id"]
         self.open(f"fit/{self.strand}")

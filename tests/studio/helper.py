@@ -8,6 +8,7 @@ from pathlib import Path
 from tests.sounds import rendered
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.settings import Settings
+from zeroknot.store.shelf_query import Query
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.studio import Studio
 
@@ -35,6 +36,10 @@ class StudioTest(unittest.TestCase):
         """A rendered loop on the shelf."""
         item = self.bring(wav_bytes(rendered(name), 16), f"{name}.wav")
         return self.studio.shelf.loop(item.sha)
+
+    def on_shelf(self, words=""):
+        """Loops on the shelf with these words."""
+        return [self.studio.shelf.loop(sha) for sha in self.studio.shelf.shas(Query(words=words))]
 
     def submit(self, project, intent):
         revision = self.studio.projects.state(project).revision

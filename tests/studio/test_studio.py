@@ -27,6 +27,7 @@ from zeroknot.studio.intents import (
     TakeTempo,
     WithdrawReading,
 )
+from zeroknot.studio.shelf_edits import TakeOff
 
 
 class ProjectsTest(StudioTest):
@@ -133,11 +134,11 @@ class BringingTest(StudioTest):
         self.assertEqual(states, ["done", "double", "refused", "refused"])
         self.assertEqual(list(self.studio.store.incoming.iterdir()), [])
         self.assertEqual(len(list(self.studio.store.audio.glob("??/*"))), 1)
-        self.assertEqual(len(self.studio.shelf.search()), 1)
+        self.assertEqual(len(self.on_shelf()), 1)
 
     def test_what_an_older_listening_heard_is_heard_again_and_statements_stay(self):
         loop = self.loop()
-        self.studio.shelf.state(loop.sha, loop.readings[0])
+        self.studio.loops.state(loop.sha, loop.readings[0])
         old = replace(loop.hearing, version=1, readings=(), attacks=())
         self.studio.loops.set_hearing(replace(loop, hearing=old))
         self.assertEqual(self.studio.bringing.hear_again(), 1)
@@ -152,10 +153,10 @@ class BringingTest(StudioTest):
                  "\u202egnp.wav", "🥁 loop.wav", "..\\..\\windows\\a.wav")  # fmt: skip
         for content, name in zip(data, names, strict=True):
             self.assertEqual(self.bring(content, name).state, "done")
-        shown = {loop.name for loop in self.studio.shelf.search()}
+        shown = {loop.name for loop in self.on_shelf()}
         self.assertIn("<img src=x onerror=alert(1)>", shown)
         self.assertTrue(all(0 < len(n) <= 300 for n in shown))
-        for loop in self.studio.shelf.search():
+        for loop in self.on_shelf():
             file = self.studio.prints.wav(loop.sha, 16)
             self.assertNotRegex(file.name, r"[/\\<>]")
         self.assertEqual(
@@ -184,13 +185,13 @@ class BringingTest(StudioTest):
 
     def test_off_the_shelf_and_back(self):
         loop = self.loop()
-        self.studio.shelf.remove(loop.sha)
-        self.assertEqual(self.studio.shelf.search(), [])
+        off = self.studio.shelf.change([loop.sha], TakeOff())
+        self.assertEqual(self.on_shelf(), [])
         self.assertTrue(self.studio.store.path(loop.sha).exists())
-        self.studio.shelf.put_back(loop.sha)
-        self.assertEqual(len(self.studio.shelf.search("drums")), 1)
-        self.assertEqual(self.studio.shelf.search("drums nowhere"), [])
-        self.assertEqual(self.studio.shelf.search("100%"), [])
+        self.studio.shelf.take_back(off.id)
+        self.assertEqual(len(self.on_shelf("drums")), 1)
+        self.assertEqual(self.on_shelf("drums nowhere"), [])
+        self.assertEqual(self.on_shelf("100%"), [])
 
 
 class FitTest(StudioTest):
@@ -385,7 +386,7 @@ class PrintsTest(StudioTest):
         self.assertEqual(loop.frames, 218_227)
         self.assertAlmostEqual(loop.reading.tempo_bpm, 97, places=3)
         self.assertEqual(loop.recipe["plan"]["source"], self.drums.sha)
-        self.assertIn(loop.sha, {row.sha for row in self.studio.shelf.search()})
+        self.assertIn(loop.sha, {row.sha for row in self.on_shelf()})
         with soundfile.SoundFile(self.studio.store.path(loop.sha)) as opened:
             self.assertEqual((opened.subtype, opened.frames), ("FLOAT", 218_227))
 

@@ -29,7 +29,7 @@ class WebTest(unittest.TestCase):
     def bring(self, data: bytes, name: str) -> dict:
         response = self.client.put("/api/incoming", params={"name": name}, content=data)
         self.assertEqual(response.status_code, 202)
-        items = self.client.get("/api/bring").json()
+        items = self.client.get("/api/bring/items").json()
         return next(i for i in items if i["id"] == response.json()["id"])
 
     def loop(self, name="drums_103", shown=None) -> str:

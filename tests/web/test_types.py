@@ -26,6 +26,7 @@ class TypesTest(WebTest):
         state = self.intent(project, kind="place", hand=sha, beat=0).json()
         base = f"/api/projects/{project}"
         sheet = self.client.get(f"{base}/sheet", params={"hand": sha}).json()
+        found = self.client.get("/api/shelf", params={"project": project}).json()
         for name, sent in {
             "ProjectState": state,
             "Track": state["tracks"][0],
@@ -34,8 +35,11 @@ class TypesTest(WebTest):
             "SheetEvent": sheet["events"][0],
             "Shape": next(iter(sheet["shapes"].values())),
             "HandSheet": self.client.get(f"{base}/hand/{sha}/sheet").json(),
-            "ShelfRow": self.client.get("/api/shelf", params={"project": project}).json()[0],
-            "BringItem": self.client.get("/api/bring").json()[0],
+            "Found": found,
+            "Facets": found["facets"],
+            "ShelfRow": found["rows"][0],
+            "KnownLoop": self.client.get(f"/api/loops/{sha}").json(),
+            "BringItem": self.client.get("/api/bring/items").json()[0],
             "Reading": self.client.get(f"{base}/hand/{sha}").json()["readings"][0],
             "Method": self.client.get(f"{base}/hand/{sha}").json()["methods"][0],
             "Chosen": self.client.get(f"{base}/hand/{sha}").json()["chosen"],

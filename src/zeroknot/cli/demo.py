@@ -1,5 +1,6 @@
 """`zeroknot demo`: the application with the demo project, in a data folder of its own."""
 
+import socket
 from pathlib import Path
 from typing import Annotated
 
@@ -29,4 +30,17 @@ def demo(
         build(settings)
         marker.touch()
     if not build_only:
+        if not settings.exchange:
+            from zeroknot.standins.loop_exchange import run_beside
+
+            settings = settings.model_copy(
+                update={"exchange": run_beside("127.0.0.1", free_port())}
+            )
         start(settings)
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port: int = probe.getsockname()[1]
+        return port

@@ -4,7 +4,7 @@ import sys
 
 import typer
 
-from zeroknot.cli import demo, fit, listen, serve
+from zeroknot.cli import demo, exchange, fit, listen, serve, shelf
 from zeroknot.core.errors import ZeroKnotError
 
 app = typer.Typer(
@@ -17,6 +17,9 @@ app.command("serve")(serve.serve)
 app.command("demo")(demo.demo)
 app.command("listen")(listen.listen_command)
 app.command("fit")(fit.fit)
+app.command("bring")(shelf.bring)
+app.command("shelf")(shelf.shelf)
+app.command("exchange")(exchange.exchange)
 
 
 def run() -> None:

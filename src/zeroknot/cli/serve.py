@@ -12,6 +12,8 @@ import typer
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.settings import Settings
 
+LOCK = "server.lock"
+
 
 def serve(
     host: Annotated[str | None, typer.Option(help="address to listen on")] = None,
@@ -28,13 +30,17 @@ def start(settings: Settings) -> None:
 
     Raises ZeroKnotError where the port is taken or another server works on the data folder.
     """
-    with held_folder(settings.data), listening_on(settings.host, settings.port) as door:
+    shown = f"[{settings.host}]" if ":" in settings.host else settings.host
+    address = f"http://{shown}:{settings.port}"
+    with (
+        held_folder(settings.data, address),
+        listening_on(settings.host, settings.port) as door,
+    ):
         import uvicorn
 
         from zeroknot.web.app import make_app
 
-        shown = f"[{settings.host}]" if ":" in settings.host else settings.host
-        print(f"Zero Knot: http://{shown}:{settings.port}", flush=True)
+        print(f"Zero Knot: {address}", flush=True)
         config = uvicorn.Config(
             make_app(settings), log_level="warning", server_header=False,
             timeout_graceful_shutdown=2,
@@ -55,10 +61,13 @@ def listening_on(host: str, port: int) -> socket.socket:
 
 
 @contextmanager
-def held_folder(data: Path) -> Iterator[None]:
-    """One server a data folder: a second would sweep away what the first is bringing in."""
+def held_folder(data: Path, address: str = "") -> Iterator[None]:
+    """One process a data folder: a second would sweep away what the first is bringing in.
+
+    address  of the server, for commands that have something for it
+    """
     data.mkdir(parents=True, exist_ok=True)
-    with (data / "server.lock").open("w") as lock:
+    with (data / LOCK).open("a+") as lock:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:
@@ -66,4 +75,20 @@ def held_folder(data: Path) -> Iterator[None]:
                 f"another Zero Knot is running on {data}; end it, or give this one a data folder "
                 "of its own (ZEROKNOT_DATA)"
             ) from error
+        lock.truncate(0)
+        lock.write(address)
+        lock.flush()
         yield
+
+
+def running_at(data: Path) -> str | None:
+    """The address of the server that holds a data folder; None where none does."""
+    file = data / LOCK
+    if not file.exists():
+        return None
+    with file.open() as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_SH | fcntl.LOCK_NB)
+        except OSError:
+            return lock.read().strip() or None
+    return None

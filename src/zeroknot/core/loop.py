@@ -7,6 +7,8 @@ from zeroknot.core.listening.claimed import claimed_reading
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims, Reading
 
+NO_KEY = "none"
+
 
 @dataclass(frozen=True)
 class Statement:
@@ -27,6 +29,8 @@ class Loop:
     hearing    what was heard in it
     warnings   what is odd about the file and the sound
     stated     the person's own reading; None where there is none
+    stated_key    the person's own; NO_KEY where it is said to have none; None where nothing is said
+    stated_sound  the person's own kind of sound; None where nothing is said
     recipe     what it was printed from; None for what came from outside
     """
 
@@ -45,6 +49,10 @@ class Loop:
     recipe: dict[str, object] | None
     added_at: str
     on_shelf: bool
+    favourite: bool = False
+    tags: tuple[str, ...] = ()
+    stated_key: str | None = None
+    stated_sound: str | None = None
 
     @property
     def is_midi(self) -> bool:
@@ -57,10 +65,24 @@ class Loop:
 
     @property
     def key(self) -> str | None:
-        """As claimed, as printed for, or as heard where that is likelier than not."""
+        """As stated, as claimed, as printed for, or as heard where that is likelier than not."""
+        if self.stated_key is not None:
+            return None if self.stated_key == NO_KEY else self.stated_key
         heard = self.hearing.key
         named = self.claims.key or (self.recipe or {}).get("key")
         return str(named) if named else heard.key if heard.confidence >= 0.5 else None
+
+    @property
+    def key_confidence(self) -> float:
+        """How sure the key is; 1 where somebody says it."""
+        if self.stated_key is not None or self.claims.key or (self.recipe or {}).get("key"):
+            return 1.0
+        return self.hearing.key.confidence
+
+    @property
+    def sound(self) -> str | None:
+        """The kind of sound to go by: stated before heard."""
+        return self.stated_sound or self.hearing.sound.kind
 
     @property
     def readings(self) -> tuple[Reading, ...]:

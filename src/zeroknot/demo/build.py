@@ -6,13 +6,14 @@ Everything goes through the same doors as a person's own files and edits.
 from typing import Any
 
 from zeroknot.core.formats.riff import wav_bytes
-from zeroknot.demo.loops import LOOPS, sound_of
+from zeroknot.demo.loops import LOOPS, NOTES, midi_of, sound_of
 from zeroknot.document.edits.time import SetKeys
 from zeroknot.document.edits.track import ChangeTrack
 from zeroknot.document.project import KeyChange
 from zeroknot.settings import Settings
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.intents import Place, SetSteadyTempo, StateReading
+from zeroknot.studio.shelf_edits import Favour, Tag
 from zeroknot.studio.studio import Studio
 
 NAME = "Lantern Tide"
@@ -28,6 +29,12 @@ ARRANGEMENT = (
     ("Bell-buoy marimba", -10.0, ((13, 2), (17, 4), (29, 1))),
 )
 
+TAGS = {
+    "Winch-house break": ("dusty",), "Foghorn bass": ("sub",), "Lamp-room keys": ("warm",),
+    "Gull choir": ("airy",), "Tide-table arp": ("arp",), "Night ferry pulse": ("pulse",),
+}  # fmt: skip
+FAVOURITES = ("Winch-house break", "Tide-table arp")
+
 # What the makers of the loops know and listening cannot: pads have no attacks to count by.
 STATED: dict[str, dict[str, Any]] = {
     "Gull choir": {"bars": 8, "beats_per_bar": 4, "tempo_bpm": 118.2, "downbeat_s": 0.0},
@@ -42,6 +49,15 @@ def build(settings: Settings) -> None:
             incoming = studio.store.new_incoming()
             incoming.write_bytes(wav_bytes(sound_of(loop), 24))
             studio.bringing.begin(incoming, f"{FOLDER}/{loop.file}")
+        for notes in NOTES:
+            incoming = studio.store.new_incoming()
+            incoming.write_bytes(midi_of(notes))
+            studio.bringing.begin(incoming, f"{FOLDER}/{notes.file}")
+        studio.bringing.forget_ended()
+        for words, tags in TAGS.items():
+            studio.shelf.change([studio.shelf.named(words).sha], Tag(add=tags))
+        for words in FAVOURITES:
+            studio.shelf.change([studio.shelf.named(words).sha], Favour(favourite=True))
         _arrange(studio)
     finally:
         studio.close()
@@ -54,7 +70,7 @@ def _arrange(studio: Studio) -> None:
     for edit in (SetSteadyTempo(bpm=96), SetKeys(changes=(KeyChange(bar=1, key="D minor"),))):
         revision = projects.submit(project, revision, edit).revision
     for words, level_db, clips in ARRANGEMENT:
-        loop = studio.shelf.search(words)[0]
+        loop = studio.shelf.named(words)
         if words in STATED:
             statement = StateReading(hand=loop.sha, **STATED[words])
             revision = projects.submit(project, revision, statement).revision

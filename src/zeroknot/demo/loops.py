@@ -23,7 +23,7 @@ class DemoLoop:
     make: Callable[[], Stereo]
 
 
-class _Tape:
+class Tape:
     """Two channels on which hits are laid."""
 
     def __init__(self, seconds: float):
@@ -54,7 +54,7 @@ def winch_house() -> Stereo:
     """Two bars of drums at 88.46 with a ratchet of a pickup in front, recorded a little loose."""
     rng = np.random.default_rng(1)
     beat, pickup = 60 / 88.46, 0.412
-    tape = _Tape(pickup + 8 * beat)
+    tape = Tape(pickup + 8 * beat)
     tape.lay(pickup - 0.3, voices.ratchet(0.32, rng), -0.3)
 
     def at(b: float) -> float:
@@ -75,7 +75,7 @@ def winch_house() -> Stereo:
 def foghorn_bass() -> Stereo:
     """Four bars at 104, D minor: long calls and short answers, cut exactly."""
     beat = 60 / 104
-    tape = _Tape(16 * beat)
+    tape = Tape(16 * beat)
     line = (
         (0, 2.5, 0),
         (2.75, 0.5, 0),
@@ -98,7 +98,7 @@ def foghorn_bass() -> Stereo:
 def lamp_room_keys() -> Stereo:
     """Four bars of chords at 92.5, tuned 14 cents sharp."""
     beat, sharp = 60 / 92.5, 2 ** (14 / 1200)
-    tape = _Tape(16 * beat)
+    tape = Tape(16 * beat)
     chords = ((0, (0, 7, 10, 15, 17)), (4, (-4, 8, 12, 15, 19)), (8, (5, 8, 12, 15, 20)),
               (12, (-5, 7, 11, 14, 17)))  # fmt: skip
     for start, notes in chords:
@@ -113,7 +113,7 @@ def gull_choir() -> Stereo:
     """Eight bars of slow voices at 118.2; the last breath rings past the end."""
     rng = np.random.default_rng(4)
     beat = 60 / 118.2
-    tape = _Tape(32 * beat)
+    tape = Tape(32 * beat)
     for start, notes in ((0, (0, 7, 15)), (8, (-4, 8, 15)), (16, (3, 10, 19)), (24, (-2, 5, 14))):
         for i, note in enumerate(notes):
             tone = voices.gull(hertz_of_note(D3 + note), 7.6 * beat, 0.035, rng)
@@ -125,7 +125,7 @@ def rope_walk_shaker() -> Stereo:
     """One bar at 126 in shuffle: off-beats at two thirds."""
     rng = np.random.default_rng(5)
     beat = 60 / 126
-    tape = _Tape(4 * beat)
+    tape = Tape(4 * beat)
     for b in range(4):
         tape.lay(b * beat, voices.shaker(0.62, rng, 0.16), -0.2)
         tape.lay((b + 2 / 3) * beat, voices.shaker(0.36, rng, 0.11), 0.25)
@@ -135,7 +135,7 @@ def rope_walk_shaker() -> Stereo:
 def bell_buoy_marimba() -> Stereo:
     """Two bars at 110, silence in front: somebody pressed record early."""
     beat, silence = 60 / 110, 0.31
-    tape = _Tape(silence + 8 * beat)
+    tape = Tape(silence + 8 * beat)
     notes = (0, 3, 7, 10, 12, 10, 7, 3, -2, 3, 5, 10, 12, 15, 10, 5)
     for i, step in enumerate(notes):
         if i not in (3, 11):
@@ -160,3 +160,72 @@ def sound_of(loop: DemoLoop) -> Audio:
     made = loop.make()
     made *= 10 ** (-3 / 20) / np.abs(made).max()
     return Audio(np.ascontiguousarray(made, dtype=np.float32), RATE)
+
+
+@dataclass(frozen=True)
+class DemoNotes:
+    """A MIDI loop of the demo.
+
+    file     its name
+    program  General MIDI, from 0
+    notes    (beat, beats, pitch, velocity)
+    """
+
+    file: str
+    tempo_bpm: float
+    program: int
+    notes: tuple[tuple[float, float, int, int], ...]
+
+
+def _arp() -> tuple[tuple[float, float, int, int], ...]:
+    chords = ((62, 65, 69, 74), (58, 62, 65, 70), (60, 65, 69, 72), (57, 61, 64, 69))
+    order = (0, 1, 2, 3, 2, 1, 3, 2)
+    return tuple(
+        (2 * bar + i / 4, 0.22, chords[bar][step], 96 if i % 4 == 0 else 74)
+        for bar in range(4)
+        for i, step in enumerate(order)
+    )
+
+
+def _pulse() -> tuple[tuple[float, float, int, int], ...]:
+    roots = (38, 38, 41, 36)
+    beats = ((0, 0.7), (0.75, 0.2), (1.5, 0.4), (2, 0.7), (2.75, 0.2), (3.5, 0.4))
+    return tuple(
+        (4 * bar + at, length, root + (12 if at == 3.5 else 0), 100 if at == 0 else 80)
+        for bar, root in enumerate(roots)
+        for at, length in beats
+    )
+
+
+NOTES = (
+    DemoNotes("Tide-table arp.mid", 100.0, 24, _arp()),
+    DemoNotes("Night ferry pulse.mid", 120.0, 38, _pulse()),
+)
+
+
+def midi_of(loop: DemoNotes) -> bytes:
+    """The file's bytes, format 0."""
+    import io
+
+    import mido
+
+    file, track = mido.MidiFile(type=0, ticks_per_beat=480), mido.MidiTrack()
+    file.tracks.append(track)
+    name = loop.file.removesuffix(".mid")
+    track.append(mido.MetaMessage("track_name", name=name))
+    track.append(mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(loop.tempo_bpm)))
+    track.append(mido.Message("program_change", program=loop.program))
+    events = sorted(
+        (round(480 * at), is_on, pitch, velocity)
+        for start, length, pitch, velocity in loop.notes
+        for at, is_on in ((start, 1), (start + length, 0))
+    )
+    last = 0
+    for tick, is_on, pitch, velocity in events:
+        track.append(
+            mido.Message("note_on", note=pitch, velocity=velocity * is_on, time=tick - last)
+        )
+        last = tick
+    out = io.BytesIO()
+    file.save(file=out)
+    return out.getvalue()

@@ -36,6 +36,10 @@ class AudioStore:
             raise NotFoundError("the recording of that loop is not in the data folder")
         return path
 
+    def place_of(self, sha: str) -> Path:
+        """Where a recording of that hash lies, or would."""
+        return self._place(sha)
+
     def new_incoming(self) -> Path:
         """A path for a file on its way in."""
         return self.incoming / uuid.uuid4().hex
@@ -59,10 +63,12 @@ class AudioStore:
         self.keep(incoming, sha)
         return sha
 
-    def sweep(self, known: Iterable[str]) -> None:
-        """After a restart: drop half-brought files and recordings no row knows."""
+    def sweep(self, known: Iterable[str], coming: Iterable[Path] = ()) -> None:
+        """After a restart: drop recordings no row knows, and incoming files but those to come."""
+        coming = set(coming)
         for part in self.incoming.iterdir():
-            part.unlink(missing_ok=True)
+            if part not in coming:
+                part.unlink(missing_ok=True)
         known = set(known)
         for path in self.audio.glob("??/*"):
             if path.name not in known:

@@ -7,7 +7,9 @@ from dataclasses import asdict
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims, Reading
 from zeroknot.core.loop import Loop, Statement
-from zeroknot.store.tables import LoopRow
+from zeroknot.store.tables import FactsRow, LoopRow
+
+FACTS_VERSION = 1
 
 
 def loop_row(loop: Loop) -> LoopRow:
@@ -27,6 +29,10 @@ def loop_row(loop: Loop) -> LoopRow:
         recipe=json.dumps(loop.recipe) if loop.recipe is not None else None,
         added_at=loop.added_at,
         on_shelf=loop.on_shelf,
+        favourite=loop.favourite,
+        tags=json.dumps(loop.tags),
+        stated_key=loop.stated_key,
+        stated_sound=loop.stated_sound,
     )
 
 
@@ -49,6 +55,44 @@ def loop_value(row: LoopRow) -> Loop:
         recipe=json.loads(row.recipe) if row.recipe else None,
         added_at=row.added_at,
         on_shelf=row.on_shelf,
+        favourite=row.favourite,
+        tags=tuple(json.loads(row.tags)),
+        stated_key=row.stated_key,
+        stated_sound=row.stated_sound,
+    )
+
+
+def facts_row(loop: Loop, stamp: int) -> FactsRow:
+    """What the shelf goes by, from everything that is known of a loop."""
+    reading = loop.reading
+    return FactsRow(
+        sha=loop.sha,
+        stamp=stamp,
+        version=FACTS_VERSION,
+        on_shelf=loop.on_shelf,
+        name=loop.name,
+        set_name=loop.set_name,
+        tags=json.dumps(loop.tags),
+        file_kind=loop.file_kind,
+        sound=loop.sound,
+        key=loop.key,
+        key_confidence=loop.key_confidence,
+        is_key_stated=loop.stated_key is not None,
+        bars=reading.bars if reading else None,
+        beats_per_bar=reading.beats_per_bar if reading else None,
+        tempo_bpm=reading.tempo_bpm if reading else None,
+        body_s=reading.end_s - reading.downbeat_s if reading else None,
+        confidence=reading.confidence if reading else 0.0,
+        is_stated=loop.stated is not None,
+        claimed_bpm=loop.claims.tempo_bpm,
+        seconds=loop.seconds,
+        rate=loop.rate,
+        channels=loop.channels,
+        loudness_db=loop.hearing.loudness_db,
+        favourite=loop.favourite,
+        is_print=loop.recipe is not None,
+        warnings=json.dumps(loop.warnings),
+        added_at=loop.added_at,
     )
 
 

@@ -3,7 +3,7 @@
 import sqlite3
 from pathlib import Path
 
-from sqlalchemy import Engine, event, inspect, text
+from sqlalchemy import Connection, Engine, event, inspect, text
 from sqlmodel import create_engine
 
 MIGRATIONS = Path(__file__).parent / "migrations"
@@ -16,6 +16,7 @@ def opened_database(file: Path) -> Engine:
     file.parent.mkdir(parents=True, exist_ok=True)
     engine = create_engine(f"sqlite:///{file}", connect_args={"timeout": 15})
     event.listen(engine, "connect", _set_pragmas)
+    event.listen(engine, "begin", _begin)
     migrate(engine)
     return engine
 
@@ -41,7 +42,22 @@ def _version(engine: Engine) -> str | None:
         return connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
 
 
+def writing(engine: Engine) -> Engine:
+    """The same database for transactions that write.
+
+    They wait for one another at once: one that reads first and then writes would be refused when
+    another wrote in between.
+    """
+    return engine.execution_options(writes=True)
+
+
+def _begin(connection: Connection) -> None:
+    is_writing = connection.get_execution_options().get("writes", False)
+    connection.exec_driver_sql("BEGIN IMMEDIATE" if is_writing else "BEGIN")
+
+
 def _set_pragmas(connection: sqlite3.Connection, _record: object) -> None:
+    connection.isolation_level = None  # transactions are begun by `_begin`
     cursor = connection.cursor()
     cursor.execute("PRAGMA journal_mode=WAL")
     cursor.execute("PRAGMA synchronous=FULL")  # a finished edit survives a power cut

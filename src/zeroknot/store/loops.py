@@ -1,38 +1,57 @@
-"""Which loops are there?"""
+"""Which loops are there?
+
+Every write also writes what the shelf goes by (`FactsRow`), under a stamp that rises, so that a
+search asks only for what is new to it.
+"""
+
+import json
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any
 
 from sqlalchemy import Engine
+from sqlalchemy import select as sa_select
 from sqlmodel import Session, col, select
 
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
-from zeroknot.store.codec import loop_row, loop_value, reading_text
-from zeroknot.store.tables import LoopRow
+from zeroknot.store.codec import FACTS_VERSION, loop_row, loop_value, reading_text
+from zeroknot.store.database import writing
+from zeroknot.store.facts import derive
+from zeroknot.store.shelf_query import Facts
+from zeroknot.store.tables import FactsRow, LoopRow, ShelfChangeRow
+
+# What a person says of a loop: columns that a change of the shelf may touch.
+OWN = ("name", "set_name", "tags", "favourite", "on_shelf", "stated", "stated_key", "stated_sound")
+Columns = Mapping[str, Any]
+BATCH = 500
 
 
 class LoopStore:
     """Rows of loops, by the hash of their bytes."""
 
     def __init__(self, engine: Engine):
-        self._engine = engine
+        self._engine, self._writing = engine, writing(engine)
+        self._derive_missing()
 
     def add(self, loop: Loop) -> bool:
         """Put a loop on the shelf. False where it lay there already (nothing is changed then)."""
-        with Session(self._engine) as session, session.begin():
+        with Session(self._writing) as session, session.begin():
             row = session.get(LoopRow, loop.sha)
             if row is None:
-                session.add(loop_row(loop))
+                row = loop_row(loop)
+                session.add(row)
+                derive(session, row)
                 return True
             back = not row.on_shelf
             row.on_shelf = True
+            if back:
+                derive(session, row)
             return back
 
     def get(self, sha: str) -> Loop:
         with Session(self._engine) as session:
-            row = session.get(LoopRow, sha)
-            if row is None:
-                raise NotFoundError("that loop is not on the shelf (any more)")
-            return loop_value(row)
+            return loop_value(self._row(session, sha))
 
     def has(self, sha: str) -> bool:
         with Session(self._engine) as session:
@@ -42,27 +61,17 @@ class LoopStore:
         with Session(self._engine) as session:
             return set(session.exec(select(LoopRow.sha)))
 
-    def on_shelf(self, words: str = "") -> list[Loop]:
-        """Loops whose name or set has every one of the words, newest first."""
-        query = select(LoopRow).where(col(LoopRow.on_shelf))
-        for word in words.split():
-            query = query.where(
-                col(LoopRow.name).icontains(word, autoescape=True)
-                | col(LoopRow.set_name).icontains(word, autoescape=True)
-            )
-        query = query.order_by(col(LoopRow.added_at).desc(), col(LoopRow.name))
+    def named(self, shas: Iterable[str]) -> dict[str, Loop]:
         with Session(self._engine) as session:
-            return [loop_value(row) for row in session.exec(query)]
-
-    def named(self, shas: frozenset[str]) -> dict[str, Loop]:
-        with Session(self._engine) as session:
-            rows = session.exec(select(LoopRow).where(col(LoopRow.sha).in_(shas)))
+            rows = session.exec(select(LoopRow).where(col(LoopRow.sha).in_(list(shas))))
             return {row.sha: loop_value(row) for row in rows}
 
-    def state(self, sha: str, reading: Reading | None) -> None:
-        """Lay a person's own reading over what was heard; None takes it back."""
-        with Session(self._engine) as session, session.begin():
-            self._row(session, sha).stated = reading_text(reading)
+    def newest(self) -> str | None:
+        """The loop that came onto the shelf last."""
+        query = select(FactsRow.sha).where(col(FactsRow.on_shelf))
+        query = query.order_by(col(FactsRow.added_at).desc(), col(FactsRow.name)).limit(1)
+        with Session(self._engine) as session:
+            return session.exec(query).first()
 
     def heard_before(self, version: int) -> list[Loop]:
         """Loops whose hearing was made by an older listening."""
@@ -73,18 +82,84 @@ class LoopStore:
     def set_hearing(self, loop: Loop) -> None:
         """Keep what is heard now; what a person stated stays."""
         fresh = loop_row(loop)
-        with Session(self._engine) as session, session.begin():
+        with Session(self._writing) as session, session.begin():
             row = self._row(session, loop.sha)
             row.heard, row.listening_version = fresh.heard, fresh.listening_version
+            derive(session, row)
 
-    def rename(self, sha: str, name: str) -> None:
-        with Session(self._engine) as session, session.begin():
-            self._row(session, sha).name = name
+    def state(self, sha: str, reading: Reading | None) -> None:
+        """Lay a person's own reading over what was heard; None takes it back."""
+        with Session(self._writing) as session, session.begin():
+            row = self._row(session, sha)
+            row.stated = reading_text(reading)
+            derive(session, row)
 
-    def set_on_shelf(self, sha: str, on_shelf: bool) -> None:
-        """Leave the shelf or come back; the recording stays on disk either way."""
-        with Session(self._engine) as session, session.begin():
-            self._row(session, sha).on_shelf = on_shelf
+    def change(
+        self, shas: Iterable[str], label: str, changed: Callable[[Loop], Columns], made_at: str
+    ) -> tuple[int, int]:
+        """Change what a person says of loops, all or none.
+
+        changed  gives the new columns of OWN for a loop; {} leaves it as it is
+        returns  the number to take it back by, and how many loops it changed
+        """
+        before: dict[str, Columns] = {}
+        with Session(self._writing) as session, session.begin():
+            for sha in dict.fromkeys(shas):
+                row = self._row(session, sha)
+                self._written(session, row, changed(loop_value(row)), before)
+            return self._kept(session, label, before, made_at), len(before)
+
+    def take_back(self, change: int, made_at: str) -> tuple[int, str, int]:
+        """Undo a change. Gives the number to take *that* back by, what it was, how many loops."""
+        before: dict[str, Columns] = {}
+        with Session(self._writing) as session, session.begin():
+            kept = session.get(ShelfChangeRow, change)
+            if kept is None:
+                raise NotFoundError("that change of the shelf is not known (any more)")
+            for sha, columns in json.loads(kept.before).items():
+                self._written(session, self._row(session, sha), columns, before)
+            return self._kept(session, kept.label, before, made_at), kept.label, len(before)
+
+    def _written(
+        self, session: Session, row: LoopRow, new: Columns, before: dict[str, Columns]
+    ) -> None:
+        old = {name: getattr(row, name) for name in new if getattr(row, name) != new[name]}
+        if not old:
+            return
+        for name in old:
+            if name not in OWN:
+                raise ValueError(f"{name} is not a person's to change")
+            setattr(row, name, new[name])
+        before[row.sha] = old
+        derive(session, row)
+
+    @staticmethod
+    def _kept(session: Session, label: str, before: dict[str, Columns], made_at: str) -> int:
+        row = ShelfChangeRow(label=label, before=json.dumps(before), made_at=made_at)
+        session.add(row)
+        session.flush()
+        return row.id or 0
+
+    def facts_since(self, stamp: int) -> list[Facts]:
+        """Rows that changed after a stamp, oldest change first."""
+        columns = [getattr(FactsRow, name) for name in Facts._fields]
+        query = sa_select(*columns).where(col(FactsRow.stamp) > stamp)
+        with self._engine.connect() as connection:
+            return [Facts(*row) for row in connection.execute(query.order_by(columns[1]))]
+
+    def _derive_missing(self) -> None:
+        """Facts of loops that have none, or older ones."""
+        query = (
+            select(LoopRow.sha)
+            .join(FactsRow, col(FactsRow.sha) == col(LoopRow.sha), isouter=True)
+            .where(col(FactsRow.version).is_(None) | (col(FactsRow.version) < FACTS_VERSION))
+        )
+        with Session(self._engine) as session:
+            missing = list(session.exec(query))
+        for at in range(0, len(missing), BATCH):
+            with Session(self._writing) as session, session.begin():
+                for sha in missing[at : at + BATCH]:
+                    derive(session, self._row(session, sha))
 
     @staticmethod
     def _row(session: Session, sha: str) -> LoopRow:

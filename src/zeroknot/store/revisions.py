@@ -24,6 +24,8 @@ from zeroknot.store.codec import (
     statement_value,
     unpacked,
 )
+from zeroknot.store.database import writing
+from zeroknot.store.facts import derive
 from zeroknot.store.tables import LoopRow, ProjectRow, RevisionRow
 
 
@@ -51,10 +53,10 @@ class Revision:
 
 class RevisionStore:
     def __init__(self, engine: Engine):
-        self._engine = engine
+        self._engine, self._writing = engine, writing(engine)
 
     def create(self, project: str, name: str, tree: str, label: str = "new project") -> None:
-        with Session(self._engine) as session, session.begin():
+        with Session(self._writing) as session, session.begin():
             session.add(ProjectRow(id=project, name=name, head=1, opened_at=_now()))
             session.flush()
             session.add(
@@ -75,11 +77,11 @@ class RevisionStore:
             ]
 
     def mark_opened(self, project: str) -> None:
-        with Session(self._engine) as session, session.begin():
+        with Session(self._writing) as session, session.begin():
             self._project(session, project).opened_at = _now()
 
     def set_removed(self, project: str, removed: bool) -> None:
-        with Session(self._engine) as session, session.begin():
+        with Session(self._writing) as session, session.begin():
             self._project(session, project).removed_at = _now() if removed else None
 
     def head(self, project: str) -> Revision:
@@ -113,7 +115,7 @@ class RevisionStore:
         statement: Statement | None = None,
     ) -> int | None:
         """Add a revision after the head; None where the head is no longer the expected one."""
-        with Session(self._engine) as session, session.begin():
+        with Session(self._writing) as session, session.begin():
             row = self._project(session, project)
             if row.head != expected_head:
                 return None
@@ -138,12 +140,12 @@ class RevisionStore:
 
     def rename(self, project: str, name: str) -> None:
         """Keep the list's name in step with the document's."""
-        with Session(self._engine) as session, session.begin():
+        with Session(self._writing) as session, session.begin():
             self._project(session, project).name = name
 
     def undo(self, project: str) -> Revision | None:
         """Move the head to its parent; None at the start."""
-        with Session(self._engine) as session, session.begin():
+        with Session(self._writing) as session, session.begin():
             row = self._project(session, project)
             head = self._revision(session, project, row.head)
             if head.parent is None:
@@ -154,7 +156,7 @@ class RevisionStore:
 
     def redo(self, project: str) -> Revision | None:
         """Move the head to its newest child; None where there is none."""
-        with Session(self._engine) as session, session.begin():
+        with Session(self._writing) as session, session.begin():
             row = self._project(session, project)
             child = self._newest_child(session, project, row.head)
             if child is None:
@@ -218,6 +220,7 @@ def _state(session: Session, loop: str, reading: Reading | None) -> None:
     row = session.get(LoopRow, loop)
     if row is not None:
         row.stated = reading_text(reading)
+        derive(session, row)
 
 
 def _now() -> str:

@@ -21,6 +21,91 @@ class LoopRow(SQLModel, table=True):
     recipe: str | None = None
     added_at: str = Field(index=True)
     on_shelf: bool = True
+    favourite: bool = False
+    tags: str = "[]"
+    stated_key: str | None = None
+    stated_sound: str | None = None
+
+
+class FactsRow(SQLModel, table=True):
+    """What the shelf shows, searches and sorts by: a loop without what is long. Derived.
+
+    stamp    rises with every change of any row
+    version  of how it is derived
+    """
+
+    __tablename__ = "facts"
+
+    sha: str = Field(primary_key=True)
+    stamp: int = Field(index=True)
+    version: int
+    on_shelf: bool
+    name: str
+    set_name: str
+    tags: str
+    file_kind: str
+    sound: str | None
+    key: str | None
+    key_confidence: float
+    is_key_stated: bool
+    bars: int | None
+    beats_per_bar: int | None
+    tempo_bpm: float | None
+    body_s: float | None
+    confidence: float
+    is_stated: bool
+    claimed_bpm: float | None
+    seconds: float
+    rate: int
+    channels: int
+    loudness_db: float | None
+    favourite: bool
+    is_print: bool
+    warnings: str
+    added_at: str
+
+
+class ShelfChangeRow(SQLModel, table=True):
+    """A change of the shelf, with what it takes to take it back.
+
+    before  JSON: {sha: {column: value}}
+    """
+
+    __tablename__ = "shelf_change"
+
+    id: int | None = Field(default=None, primary_key=True)
+    label: str
+    before: str
+    made_at: str
+
+
+class SavedSearchRow(SQLModel, table=True):
+    __tablename__ = "saved_search"
+
+    id: str = Field(primary_key=True)
+    name: str
+    query: str
+    made_at: str
+
+
+class IncomingRow(SQLModel, table=True):
+    """A file on its way in, or one that was refused.
+
+    number  in the order they came
+    path    where it lies; whether that is a copy of ours stands in is_ours
+    state   "waiting", "done", "double", "refused" or "opened" (an archive whose files follow)
+    """
+
+    __tablename__ = "incoming"
+
+    id: str = Field(primary_key=True)
+    number: int = Field(index=True)
+    name: str
+    path: str
+    is_ours: bool
+    state: str = Field(index=True)
+    reason: str = ""
+    sha: str = ""
 
 
 class ProjectRow(SQLModel, table=True):

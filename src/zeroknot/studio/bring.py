@@ -1,72 +1,229 @@
-"""How do files come onto the shelf? One by one, in the background; a bad one stops no other."""
+"""How do files come onto the shelf? In the background, one by one; a bad one stops no other.
 
+What is on its way is kept in the database: after a crash it goes on where it was. A recording has
+its place by content before its row says that it is done, and the hash is noted before that, so that
+nothing is lost or doubled wherever the power goes.
+"""
+
+import os
 import threading
+import time
 import uuid
+from collections import Counter
+from collections.abc import Iterable
 from concurrent.futures import Future
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, replace
 from datetime import UTC, datetime
 from pathlib import Path, PurePosixPath
 from typing import Any
 
+from zeroknot.core.errors import NotFoundError
+from zeroknot.core.formats.archive import is_hidden
+from zeroknot.core.formats.sets import set_of
 from zeroknot.core.listening.hearing import VERSION as LISTENING_VERSION
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims
 from zeroknot.core.loop import Loop
 from zeroknot.store.audio_store import AudioStore
+from zeroknot.store.incoming import (
+    DONE,
+    DOUBLE,
+    OPENED,
+    REFUSED,
+    WAITING,
+    Incoming,
+    IncomingStore,
+)
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.listened import Listened
 
-KEPT_ITEMS = 5000
 LONGEST_NAME = 300
-
-
-@dataclass(frozen=True)
-class Item:
-    """One file on its way in.
-
-    state  "waiting", "listening", "done", "double" (there already) or "refused"
-    """
-
-    id: str
-    name: str
-    state: str
-    reason: str = ""
-    sha: str = ""
+SAID_EVERY_SECONDS = 0.15
+CANCELLED = "cancelled before its turn"
 
 
 class Bringing:
     def __init__(
-        self, store: AudioStore, loops: LoopStore, executors: Executors, announcer: Announcer
-    ):
-        self._store, self._loops = store, loops
+        self, store: AudioStore, loops: LoopStore, incoming: IncomingStore, executors: Executors,
+        announcer: Announcer, most_bytes: int,
+    ):  # fmt: skip
+        self._store, self._loops, self._kept = store, loops, incoming
         self._executors, self._announcer = executors, announcer
+        self._most_bytes = most_bytes
         self._lock = threading.Lock()
-        self._items: dict[str, Item] = {}
+        self._items: dict[str, Incoming] = {item.id: item for item in incoming.all()}
         self._futures: dict[str, Future[Listened]] = {}
+        self._said_at, self._is_saying = 0.0, False
 
-    def items(self) -> list[Item]:
-        """Everything brought in since the start, oldest first."""
+    def items(self) -> list[Incoming]:
+        """Everything that came since the list was last cleared, oldest first."""
         with self._lock:
             return list(self._items.values())
 
-    def begin(self, incoming: Path, name: str) -> Item:
-        """Bring in a file that lies in `incoming`; returns at once.
+    def item(self, id_: str) -> Incoming:
+        with self._lock:
+            if id_ not in self._items:
+                raise NotFoundError("that file is not in the list (any more)")
+            return self._items[id_]
+
+    def counts(self) -> dict[str, int]:
+        """How many files are in each state."""
+        with self._lock:
+            counted = Counter(item.state for item in self._items.values())
+        return {state: counted[state] for state in (WAITING, DONE, DOUBLE, REFUSED, OPENED)}
+
+    # ---- coming
+
+    def begin(self, incoming: Path, name: str) -> Incoming:
+        """Bring in a file of ours that lies in `incoming`; returns at once.
 
         name  as the person knows it, folders before it: "pack/loops/kick_92bpm.wav"
         """
-        parts = [
-            p for p in PurePosixPath(name.replace("\\", "/")).parts if p not in ("/", "..", ".")
-        ]
-        names = (Path(parts[-1]).stem if parts else "loop", *reversed(parts[:-1]))
-        item = Item(uuid.uuid4().hex[:12], name[-LONGEST_NAME:] or "loop", "waiting")
+        item = Incoming(new_id(), name[-LONGEST_NAME:] or "loop", incoming, True)
+        self._add([item])
+        return self.item(item.id)
+
+    def begin_paths(self, paths: Iterable[Path]) -> list[Incoming]:
+        """Bring in files, and whole folders, that lie elsewhere; they stay where they are."""
+        items = []
+        for path in paths:
+            files = sorted(p for p in path.rglob("*") if p.is_file()) if path.is_dir() else [path]
+            for file in files:
+                name = str(file.relative_to(path.parent)) if path.is_dir() else file.name
+                if path.is_dir() and is_hidden(str(file.relative_to(path))):
+                    continue
+                items.append(Incoming(new_id(), name[-LONGEST_NAME:], file.absolute(), False))
+        self._add(items)
+        return [self.item(item.id) for item in items]
+
+    def refuse(self, name: str, reason: str) -> Incoming:
+        """A file that did not even arrive."""
+        item = Incoming(new_id(), name[-LONGEST_NAME:], Path(), True, REFUSED, reason)
+        self._kept.keep([item])
         self._note(item)
-        future = self._executors.listen("listen_to", self._store.folder, incoming, names)
-        self._futures[item.id] = future
-        future.add_done_callback(lambda f: self._finish(item, incoming, names, f))
+        return item
+
+    def go_on(self) -> int:
+        """After a restart: take up what was on its way; how many files that is."""
+        waiting = [item for item in self.items() if item.state == WAITING]
+        for item in waiting:
+            place = self._store.place_of(item.sha) if item.sha else None
+            # Stopped between getting its place and being noted: it comes in once more.
+            if item.is_ours and not item.path.exists() and place and place.exists():
+                os.link(place, item.path)
+        for item in waiting:
+            self._submit(item)
+        return len(waiting)
+
+    def cancel(self) -> int:
+        """Let go of what still waits; returns how many files that were."""
+        return sum(future.cancel() for future in list(self._futures.values()))
+
+    def forget_ended(self) -> None:
+        """Clear the list of what is done."""
+        self._kept.forget_ended()
         with self._lock:
-            return self._items[item.id]
+            self._items = {k: v for k, v in self._items.items() if v.state == WAITING}
+        self._say()
+
+    def _add(self, items: list[Incoming], opened: Incoming | None = None) -> None:
+        self._kept.keep(items, opened)
+        with self._lock:
+            self._items.update((item.id, item) for item in items)
+        for item in items:
+            if item.state == WAITING:
+                self._submit(item)
+        self._say()
+
+    def _submit(self, item: Incoming) -> None:
+        future = self._executors.listen(
+            "take_in", self._store.folder, item.path, names_of(item.name), item.is_ours,
+            self._most_bytes,
+        )  # fmt: skip
+        with self._lock:
+            self._futures[item.id] = future
+        future.add_done_callback(lambda f: self._finish(item, f))
+
+    def _finish(self, item: Incoming, future: "Future[Listened]") -> None:
+        with self._lock:
+            self._futures.pop(item.id, None)
+        try:
+            if future.cancelled():
+                self._refused(item, CANCELLED)
+                return
+            listened = future.result()
+            if listened.unpacked is not None:
+                self._opened(item, listened)
+            elif listened.refusal is not None:
+                self._refused(item, listened.refusal)
+            else:
+                self._shelved(item, listened)
+        except Exception as error:
+            self._refused(item, f"it could not be brought in: {error}")
+            raise
+
+    def _shelved(self, item: Incoming, listened: Listened) -> None:
+        ours = listened.copy or item.path
+        self._kept.end(replace(item, sha=listened.sha))
+        self._store.keep(ours, listened.sha)
+        is_new = self._loops.add(loop_of(listened, names_of(item.name)))
+        self._end(item.ended(DONE if is_new else DOUBLE, sha=listened.sha))
+
+    def _opened(self, item: Incoming, listened: Listened) -> None:
+        folder = PurePosixPath(item.name).with_suffix("")
+        inside = []
+        for member in listened.unpacked or ():
+            name = str(folder / member.name.replace("\\", "/").lstrip("/"))[-LONGEST_NAME:]
+            if member.path is None:
+                inside.append(Incoming(new_id(), name, Path(), True, REFUSED, member.refusal))
+            else:
+                inside.append(Incoming(new_id(), name, member.path, True))
+        opened = item.ended(OPENED)
+        self._add(inside, opened)
+        self._drop(item)
+        self._note(opened)
+
+    def _refused(self, item: Incoming, reason: str) -> None:
+        self._drop(item)
+        self._end(item.ended(REFUSED, reason))
+
+    def _drop(self, item: Incoming) -> None:
+        if item.is_ours:
+            item.path.unlink(missing_ok=True)
+
+    def _end(self, item: Incoming) -> None:
+        self._kept.end(item)
+        self._note(item)
+
+    def _note(self, item: Incoming) -> None:
+        with self._lock:
+            self._items[item.id] = item
+        self._say()
+
+    def _say(self) -> None:
+        """Tell the pages how far it is, not more often than they can show."""
+        with self._lock:
+            if self._is_saying:
+                return
+            wait = self._said_at + SAID_EVERY_SECONDS - time.monotonic()
+            self._is_saying = wait > 0
+            if not self._is_saying:
+                self._said_at = time.monotonic()
+        if wait > 0:
+            timer = threading.Timer(wait, self._say_late)
+            timer.daemon = True
+            timer.start()
+        else:
+            self._announcer.say("bring", counts=self.counts())
+
+    def _say_late(self) -> None:
+        with self._lock:
+            self._is_saying, self._said_at = False, time.monotonic()
+        self._announcer.say("bring", counts=self.counts())
+
+    # ---- hearing again
 
     def hear_again(self) -> int:
         """Listen once more, in the background, to what an older listening heard; how many."""
@@ -87,57 +244,21 @@ class Bringing:
         self._loops.set_hearing(replace(loop, hearing=hearing))
         self._announcer.say("loop", sha=loop.sha)
 
-    def refuse(self, name: str, reason: str) -> Item:
-        """A file that did not even arrive."""
-        item = Item(uuid.uuid4().hex[:12], name[-LONGEST_NAME:], "refused", reason)
-        self._note(item)
-        return item
 
-    def cancel(self) -> int:
-        """Let go of what still waits; returns how many files that were."""
-        return sum(future.cancel() for future in list(self._futures.values()))
-
-    def forget_finished(self) -> None:
-        with self._lock:
-            self._items = {
-                k: v for k, v in self._items.items() if v.state in ("waiting", "listening")
-            }
-        self._announcer.say("bring_cleared")
-
-    def _finish(
-        self, item: Item, incoming: Path, names: tuple[str, ...], future: Future[Listened]
-    ) -> None:
-        self._futures.pop(item.id, None)
-        try:
-            if future.cancelled():
-                incoming.unlink(missing_ok=True)
-                self._note(replace(item, state="refused", reason="cancelled before its turn"))
-                return
-            listened = future.result()
-            if listened.refusal is not None:
-                incoming.unlink(missing_ok=True)
-                self._note(replace(item, state="refused", reason=listened.refusal))
-                return
-            self._store.keep(incoming, listened.sha)
-            is_new = self._loops.add(loop_of(listened, names))
-            self._note(replace(item, state="done" if is_new else "double", sha=listened.sha))
-        except Exception as error:
-            incoming.unlink(missing_ok=True)
-            self._note(
-                replace(item, state="refused", reason=f"it could not be brought in: {error}")
-            )
-            raise
-
-    def _note(self, item: Item) -> None:
-        with self._lock:
-            self._items[item.id] = item
-            while len(self._items) > KEPT_ITEMS:
-                self._items.pop(next(iter(self._items)))
-        self._announcer.say("bring", item=item_json(item))
+def item_json(item: Incoming) -> dict[str, Any]:
+    told = asdict(item)
+    del told["path"], told["is_ours"]
+    return told
 
 
-def item_json(item: Item) -> dict[str, Any]:
-    return asdict(item)
+def new_id() -> str:
+    return uuid.uuid4().hex[:12]
+
+
+def names_of(name: str) -> tuple[str, ...]:
+    """A file's name without its ending, then its folders, nearest first."""
+    parts = [p for p in PurePosixPath(name.replace("\\", "/")).parts if p not in ("/", "..", ".")]
+    return (Path(parts[-1]).stem if parts else "loop", *reversed(parts[:-1]))
 
 
 def loop_of(listened: Listened, names: tuple[str, ...]) -> Loop:
@@ -145,7 +266,7 @@ def loop_of(listened: Listened, names: tuple[str, ...]) -> Loop:
     return Loop(
         sha=listened.sha,
         name=readable(names[0]),
-        set_name=names[1] if len(names) > 1 else "",
+        set_name=readable(set_of(names)) if set_of(names) else "",
         file_kind=listened.file_kind,
         seconds=listened.frames / listened.rate,
         rate=listened.rate,

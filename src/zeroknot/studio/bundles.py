@@ -86,6 +86,7 @@ def _loop(entry: dict[str, object]) -> Loop:
     claims = dict(fields.pop("claims"))  # type: ignore[call-overload]
     claims["sources"] = tuple(claims["sources"])
     stated = fields.pop("stated")
+    fields["tags"] = tuple(fields.get("tags", ()))  # type: ignore[arg-type]
     return Loop(
         claims=Claims(**claims),
         hearing=Hearing.from_json(fields.pop("hearing")),  # type: ignore[arg-type]

@@ -81,8 +81,13 @@ def beats_of(reading: Reading, metre: Metre) -> float:
     A reading that counts as many pulses a bar as the project's metre has its pulses; any other
     counts quarters.
     """
-    same = reading.beats_per_bar == metre.pulses_per_bar
-    return reading.pulses * (metre.beats_per_pulse if same else 1.0)
+    return quarters_of(reading.pulses, reading.beats_per_bar, metre)
+
+
+def quarters_of(pulses: int, pulses_per_bar: int, metre: Metre) -> float:
+    """Quarter notes of so many pulses, as `beats_of` counts them."""
+    same = pulses_per_bar == metre.pulses_per_bar
+    return pulses * (metre.beats_per_pulse if same else 1.0)
 
 
 def plan_at(project: Project, strand: Strand, loop: Loop, beat: float) -> RenderPlan:

@@ -11,25 +11,27 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import Field, TypeAdapter
 
 from zeroknot.core.errors import EditError, StretchError
+from zeroknot.core.harmony.key import NAMES, Key
+from zeroknot.core.listening.corrected import BY_HAND, Correction, corrected
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Statement
 from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.methods import method_named
 from zeroknot.core.stretch.settings import Direction
-from zeroknot.core.timeline.metre_map import MetreChange, MetreMap
+from zeroknot.core.timeline.metre_map import Metre, MetreChange, MetreMap
 from zeroknot.core.timeline.tempo_map import TempoPoint
 from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.edits.any_edit import SingleEdit, Together
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.clip import AddClips
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand
-from zeroknot.document.edits.time import SetMetres, SetTempo
+from zeroknot.document.edits.time import SetKeys, SetMetres, SetTempo
 from zeroknot.document.edits.track import AddTrack
-from zeroknot.document.project import LONGEST_NAME, Clip, Project, Strand, Track, Value
+from zeroknot.document.project import LONGEST_NAME, Clip, KeyChange, Project, Strand, Track, Value
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.hand import Hand, beats_of, in_hand, new_id
 
-SAME_BARS_WITHIN = 0.12  # a typed tempo this near keeps the number of bars
+SLOWEST_EIGHTHS = 180.0  # pulses a minute
 
 
 @dataclass(frozen=True)
@@ -129,6 +131,40 @@ class TakeTempo(Intent):
         return Resolved(SetTempo(points=(TempoPoint(0.0, bpm),)))
 
 
+class TakeKey(Intent):
+    """Give the project the key of what is in hand, shifted as it is."""
+
+    kind: Literal["take_key"] = "take_key"
+    hand: str
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        hand = in_hand(project, loops, self.hand)
+        if hand.loop.key is None:
+            raise EditError(f"{hand.strand.name} has no key that could be taken")
+        key = Key.parse(hand.loop.key)
+        shift = round(hand.strand.settings.semitones)
+        if shift:
+            key = Key(NAMES[(key.pitch_class + shift) % 12], key.mode)
+        return Resolved(SetKeys(changes=(KeyChange(bar=1, key=str(key)),)))
+
+
+class TakeMetre(Intent):
+    """Give the project the metre of what is in hand."""
+
+    kind: Literal["take_metre"] = "take_metre"
+    hand: str
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        hand = in_hand(project, loops, self.hand)
+        if hand.strand.reading is None:
+            raise EditError(f"nobody can tell the metre of {hand.strand.name} yet; count it first")
+        pulses, tempo = hand.strand.reading.beats_per_bar, hand.strand.reading.tempo_bpm
+        # Odd bars of fast pulses are counted in eighths.
+        is_eighths = pulses in (5, 7) and tempo >= SLOWEST_EIGHTHS
+        metre = Metre(6, 8) if pulses == 2 else Metre(pulses, 8 if is_eighths else 4)
+        return Resolved(SetMetres(changes=(MetreChange(1, metre),)))
+
+
 class FitIntent(Intent):
     """A change of what is in hand; makes the strand where there is none yet.
 
@@ -196,24 +232,8 @@ class StateReading(FitIntent):
     end_s: float | None = Field(None, ge=-60, le=1860)
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
-        before = _reading_of(project, hand.strand)
-        zero = before.downbeat_s if self.downbeat_s is None else self.downbeat_s
-        end = before.end_s if self.end_s is None else self.end_s
-        per_bar = self.beats_per_bar or before.beats_per_bar
-        bars = self.bars or before.bars
-        if self.bars is None and self.beats_per_bar is not None:
-            bars = max(1, round(before.pulses / per_bar))
-        if self.tempo_bpm is not None:
-            if self.bars is None and abs(self.tempo_bpm / before.tempo_bpm - 1) > SAME_BARS_WITHIN:
-                room = (end - zero) * self.tempo_bpm / 60.0 / per_bar
-                bars = max(1, round(room))
-            end = zero + bars * per_bar * 60.0 / self.tempo_bpm
-        if end - zero < 0.01:
-            raise EditError(
-                f"the end at {end:.3f} s does not come after the downbeat at {zero:.3f} s"
-            )
-        tempo = bars * per_bar * 60.0 / (end - zero)
-        reading = Reading(bars, per_bar, tempo, zero, end, 1.0, "stated by hand")
+        said = Correction(**self.model_dump(exclude={"kind", "hand"}))
+        reading = corrected(_reading_of(project, hand.strand), said)
         given = [name for name in ("bars", "tempo_bpm", "downbeat_s", "end_s", "beats_per_bar")
                  if getattr(self, name) is not None]  # fmt: skip
         names = {"bars": "bars", "tempo_bpm": "loop tempo", "downbeat_s": "downbeat",
@@ -262,9 +282,7 @@ class ShiftGrid(FitIntent):
         end = warp.second_of_beat(warp.span - self.beats)
         before = _reading_of(project, hand.strand)
         tempo = before.pulses * 60.0 / (end - zero)
-        reading = Reading(
-            before.bars, before.beats_per_bar, tempo, zero, end, 1.0, "stated by hand"
-        )
+        reading = Reading(before.bars, before.beats_per_bar, tempo, zero, end, 1.0, BY_HAND)
         knots = WarpMap.between(zero, end, warp.span).knots
         return hand.strand.changed(reading=reading, knots=knots), "move the one"
 
@@ -375,6 +393,8 @@ AnyIntent = Annotated[
     | SetSteadyTempo
     | SetMetre
     | TakeTempo
+    | TakeKey
+    | TakeMetre
     | AdoptReading
     | StateReading
     | WithdrawReading

@@ -1,14 +1,28 @@
-"""What comes back from listening to a file."""
+"""What comes back from taking a file in?"""
 
 from dataclasses import dataclass, field
+from pathlib import Path
 
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims
 
 
 @dataclass(frozen=True)
+class Unpacked:
+    """A file out of an archive: where it lies now, or why it stays inside."""
+
+    name: str
+    path: Path | None
+    refusal: str = ""
+
+
+@dataclass(frozen=True)
 class Listened:
-    """What listening to one incoming file gave, or the sentence that refuses it."""
+    """What listening to one incoming file gave, or the sentence that refuses it.
+
+    copy      our own copy of a file that lies elsewhere; None where it is ours already
+    unpacked  the files of an archive; None where it is none
+    """
 
     refusal: str | None
     sha: str = ""
@@ -19,3 +33,5 @@ class Listened:
     claims: Claims | None = None
     hearing: Hearing = field(default_factory=lambda: Hearing(sounding=(0.0, 0.0)))
     warnings: tuple[str, ...] = ()
+    copy: Path | None = None
+    unpacked: tuple[Unpacked, ...] | None = None

@@ -62,6 +62,20 @@ class Renders:
             self._executors.look("write_source_peaks", self._folder, sha).result()
         return place.read_bytes()
 
+    def notes(self, sha: str) -> list[tuple[float, float, int]]:
+        """A MIDI loop's notes as (start, end, pitch), seconds."""
+        found: list[tuple[float, float, int]] = self._executors.look(
+            "notes_of", self._folder, sha
+        ).result()
+        return found
+
+    def prepare(self, digest: str, blocks: int) -> None:
+        """Render a beginning that may soon be asked for, after what is asked for now."""
+        plan = self.plan(digest)
+        for index in range(min(blocks, plan.blocks)):
+            if not block_path(self._folder, digest, index).exists():
+                self._executors.look("render_block", self._folder, plan, index)
+
     def peaks(self, digest: str, frames_per_bin: int) -> bytes:
         plan = self.plan(digest)
         return self._executors.look("render_peaks", self._folder, plan, frames_per_bin).result()

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 
 from zeroknot.core.loop import Loop
 from zeroknot.core.mixing.sheet import Event, Sheet, TrackLevel
@@ -34,11 +35,14 @@ class SheetMaker:
         events.sort(key=lambda e: (e.at, e.id))
         return Sheet(project.rate, tuple(events), tracks, gain(project.master_db))
 
-    def hand(self, strand: Strand, end_beat: float) -> tuple[Event, ...]:
-        """A strand repeated from beat 0 on, as one long clip on a track of its own."""
+    def hand(self, strand: Strand, end_beat: float, level: float = 1.0) -> tuple[Event, ...]:
+        """A strand repeated from beat 0 on, as one long clip on a track of its own.
+
+        level  linear gain on top of the strand's own
+        """
         passes = max(1, math.ceil(end_beat / strand.span))
         clip = Clip(id=HAND_TRACK, strand=strand.id, track=HAND_TRACK, beat=0.0, passes=passes)
-        return tuple(self._events(clip, strand))
+        return tuple(replace(e, gain=e.gain * level) for e in self._events(clip, strand))
 
     def _events(self, clip: Clip, strand: Strand | None = None) -> Iterator[Event]:
         project = self._project

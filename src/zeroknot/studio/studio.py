@@ -4,6 +4,7 @@ import math
 from dataclasses import asdict
 from typing import Any
 
+from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.mixing.sheet import Sheet
 from zeroknot.core.render.plan import plan_as_written
 from zeroknot.core.stretch.settings import Settings as MethodSettings
@@ -12,20 +13,26 @@ from zeroknot.document.project import Project
 from zeroknot.settings import Settings
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.database import opened_database
+from zeroknot.store.incoming import WAITING, IncomingStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.store.revisions import RevisionStore
+from zeroknot.store.searches import SearchStore
 from zeroknot.studio.announcer import Announcer
+from zeroknot.studio.audition import AS_IT_IS, Audition, auditioned, match_db
 from zeroknot.studio.bring import Bringing
 from zeroknot.studio.bundles import Bundles
+from zeroknot.studio.exchange import Exchange
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import Hand, in_hand, plan_at
 from zeroknot.studio.prints import Prints
 from zeroknot.studio.projects import Projects
 from zeroknot.studio.renders import Renders
-from zeroknot.studio.sheets import SheetMaker
+from zeroknot.studio.sheets import SheetMaker, gain
 from zeroknot.studio.shelf import Shelf
 
 BARS_BEYOND_END = 64
+MOST_PREPARED = 6
+PREPARED_BLOCKS = 2
 
 
 class Studio:
@@ -37,14 +44,23 @@ class Studio:
         self._engine = opened_database(settings.data / "zeroknot.sqlite")
         self.announcer = Announcer()
         self.loops = LoopStore(self._engine)
-        self.shelf = Shelf(self.loops, self.announcer)
+        self.shelf = Shelf(self.loops, SearchStore(self._engine), self.announcer)
         self.projects = Projects(RevisionStore(self._engine), self.loops, self.announcer)
-        self.bringing = Bringing(self.store, self.loops, executors, self.announcer)
+        incoming = IncomingStore(self._engine)
+        self.bringing = Bringing(
+            self.store, self.loops, incoming, executors, self.announcer, settings.largest_upload
+        )
         self.renders = Renders(self.store.folder, executors)
         self.prints = Prints(self.store, self.loops, executors, self.announcer)
         self.bundles = Bundles(self.projects, self.loops, self.store)
-        self.store.sweep(self.loops.shas())
+        coming = [item for item in incoming.all() if item.state == WAITING]
+        known = self.loops.shas() | {item.sha for item in coming if item.sha}
+        self.store.sweep(known, [item.path for item in coming])
+        self.exchange = Exchange(
+            settings.exchange, self.store, self.bringing, settings.largest_upload
+        )
         self.store.trim_cache(settings.cache_bytes)
+        self.bringing.go_on()
         self.bringing.hear_again()
 
     def close(self) -> None:
@@ -62,15 +78,23 @@ class Studio:
         self.renders.know(maker.plans)
         return sheet
 
-    def play_sheet(self, project: Project, hand_name: str | None) -> dict[str, Any]:
-        """The sheet as the browser plays it, with the table of pulses it looks positions up in."""
+    def play_sheet(
+        self, project: Project, hand_name: str | None, audition: Audition = AS_IT_IS
+    ) -> dict[str, Any]:
+        """The sheet as the browser plays it, with the table of pulses it looks positions up in.
+
+        audition  how what is in hand is heard with the rest
+        """
         hand = self.hand(project, hand_name) if hand_name else None
+        if hand:
+            hand = auditioned(project, hand, audition)
         loops = self.loops.named(project.loops() | ({hand.loop.sha} if hand else set()))
         maker = SheetMaker(project, loops)
         sheet = maker.arrangement()
         last_bar = project.last_bar + BARS_BEYOND_END
         end_beat = project.metre_map.beat_of_bar(last_bar + 1)
-        hand_events = maker.hand(hand.strand, end_beat) if hand else ()
+        level = match_db(hand.loop, audition) if hand else 0.0
+        hand_events = maker.hand(hand.strand, end_beat, gain(level)) if hand else ()
         self.renders.know(maker.plans)
         first_bar = project.metre_map.bar_of_beat(
             project.tempo_map.beat_of_second(sheet.first_frame / sheet.rate)
@@ -100,14 +124,32 @@ class Studio:
             },
         }
 
+    def prepare(self, project: Project, hands: list[str], audition: Audition) -> int:
+        """Render the beginnings of what may be heard next, behind what is asked for now.
+
+        returns  how many could be
+        """
+        prepared = 0
+        for name in hands[:MOST_PREPARED]:
+            try:
+                hand = auditioned(project, self.hand(project, name), audition)
+                plan = plan_at(project, hand.strand, hand.loop, 0.0)
+            except ZeroKnotError:
+                continue  # what cannot be heard is said when somebody wants to hear it
+            self.renders.know({plan.digest: plan})
+            self.renders.prepare(plan.digest, PREPARED_BLOCKS)
+            prepared += 1
+        return prepared
+
     def hand_sheet(
-        self, project: Project, hand_name: str, beat: float, against: str | None = None
-    ) -> dict[str, Any]:
+        self, project: Project, hand_name: str, beat: float, against: str | None = None,
+        audition: Audition = AS_IT_IS,
+    ) -> dict[str, Any]:  # fmt: skip
         """What is needed to hear the strand in hand alone: as fitted and as recorded.
 
         against  a method to compare with; its render lies on the same axis
         """
-        hand = self.hand(project, hand_name)
+        hand = auditioned(project, self.hand(project, hand_name), audition)
         plan = plan_at(project, hand.strand, hand.loop, beat)
         plans = {plan.digest: plan}
         other = plan
@@ -129,6 +171,7 @@ class Studio:
             "against": other.digest,
             "source": hand.loop.sha,
             "recorded": recorded,
+            "gain": gain(match_db(hand.loop, audition)),
             "channels": hand.loop.channels,
             "source_frames": frames,
             "frames": plan.frames,

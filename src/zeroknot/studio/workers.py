@@ -5,14 +5,19 @@ Caches here live as long as the worker.
 """
 
 import os
+import shutil
+import zipfile
+import zlib
+from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import numpy as np
 
 from zeroknot.core.audio import Audio, resampled
 from zeroknot.core.errors import FormatError, ZeroKnotError
+from zeroknot.core.formats.archive import Member, is_archive, members, parts_of
 from zeroknot.core.formats.audio_file import LONGEST_SECONDS, read_audio
 from zeroknot.core.formats.loop_file import read_loop_file
 from zeroknot.core.formats.midi import MidiLoop, read_midi
@@ -34,7 +39,7 @@ from zeroknot.core.synth.sounding import sounded
 from zeroknot.core.synth.voices import VOICES
 from zeroknot.store.audio_store import AudioStore, block_path, peaks_path, sha256_of, write_whole
 from zeroknot.studio.executors import THREADS_VARIABLE
-from zeroknot.studio.listened import Listened
+from zeroknot.studio.listened import Listened, Unpacked
 
 MIDI_RATE = 44_100  # at which a MIDI loop is drawn and measured
 MEASURED_SECONDS = 60.0  # of a body; a take of half an hour need not be rendered to be matched
@@ -57,6 +62,62 @@ def warm_up() -> None:
         sounded(voice, 60, 100, 4410, 44_100)
 
 
+def take_in(
+    folder: Path, file: Path, names: tuple[str, ...], is_ours: bool, most_bytes: int
+) -> Listened:
+    """Read one file on its way in: a loop, or an archive of some.
+
+    is_ours     it lies in the incoming folder; another is copied there first
+    most_bytes  of an archive's files together
+    """
+    try:
+        with file.open("rb") as opened:
+            if is_archive(opened):
+                return _unpacked(folder, opened, most_bytes)
+        if is_ours:
+            return listen_to(folder, file, names)
+        copy = AudioStore(folder).new_incoming()
+        shutil.copyfile(file, copy)
+    except ZeroKnotError as error:
+        return Listened(refusal=str(error))
+    except OSError as error:
+        return Listened(refusal=f"the file cannot be read: {error.strerror or error}")
+    listened = listen_to(folder, copy, names)
+    if listened.refusal is not None:
+        copy.unlink(missing_ok=True)
+        return listened
+    return replace(listened, copy=copy)
+
+
+def _unpacked(folder: Path, file: BinaryIO, most_bytes: int) -> Listened:
+    store, found = AudioStore(folder), []
+    try:
+        with zipfile.ZipFile(file) as archive:
+            for member in members(archive, most_bytes):
+                if member.refusal:
+                    found.append(Unpacked(member.name, None, member.refusal))
+                else:
+                    found.append(_taken_out(store, archive, member))
+    except (zipfile.BadZipFile, EOFError, NotImplementedError) as error:
+        raise FormatError("the archive is damaged or cut off; pack it again") from error
+    return Listened(refusal=None, unpacked=tuple(found))
+
+
+def _taken_out(store: AudioStore, archive: zipfile.ZipFile, member: Member) -> Unpacked:
+    path = store.new_incoming()
+    try:
+        with archive.open(member.info) as source, path.open("wb") as target:
+            for part in parts_of(source, member.info.file_size):
+                target.write(part)
+    except FormatError as error:
+        path.unlink(missing_ok=True)
+        return Unpacked(member.name, None, str(error))
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError):
+        path.unlink(missing_ok=True)
+        return Unpacked(member.name, None, "it is damaged in the archive")
+    return Unpacked(member.name, path)
+
+
 def listen_to(folder: Path, file: Path, names: tuple[str, ...]) -> Listened:
     """Read one incoming file. Never raises for a bad file: the refusal says why."""
     try:
@@ -70,7 +131,7 @@ def listen_to(folder: Path, file: Path, names: tuple[str, ...]) -> Listened:
         return Listened(refusal="the file is too large for this machine's memory")
     sha = sha256_of(file)
     sound = read.sound
-    hearing = listen(sound, read.claims)
+    hearing = _measured(listen(sound, read.claims), sound)
     store = AudioStore(folder)
     _write_peaks(folder, sha, sound)
     _write_attacks(store, sha, hearing.attacks)
@@ -109,17 +170,28 @@ def _listened_midi(folder: Path, file: Path, loop: MidiLoop, names: tuple[str, .
         channels=sound.channels,
         frames=sound.frames,
         claims=claims,
-        hearing=hearing,
+        hearing=_measured(hearing, sound),
     )
+
+
+def _measured(hearing: Hearing, sound: Audio) -> Hearing:
+    """With the loudness of what sounds, of a long take's beginning."""
+    first, last = (round(s * sound.rate) for s in hearing.sounding)
+    heard = sound.samples[:, first : min(last, first + round(MEASURED_SECONDS * sound.rate))]
+    level = loudness(heard, sound.rate) if heard.shape[1] else None
+    is_told = level is not None and np.isfinite(level)
+    return replace(hearing, loudness_db=level if is_told else None)
 
 
 def listen_again(folder: Path, sha: str, claims: Claims) -> Hearing:
     """What today's listening makes out of a recording that is on the shelf already."""
     midi = _midi(folder, sha)
     if midi:
-        return hear_midi(midi, claims)
+        return _measured(
+            hear_midi(midi, claims), sounded_midi(folder, sha, MIDI_RATE, claims.voice)
+        )
     sound = _decoded(folder, sha)
-    hearing = listen(sound, claims)
+    hearing = _measured(listen(sound, claims), sound)
     _write_attacks(AudioStore(folder), sha, hearing.attacks)
     return hearing
 
@@ -193,6 +265,13 @@ def _attacks(folder: Path, sha: str) -> Attacks:
         _write_attacks(store, sha, table)
     table = np.frombuffer(place.read_bytes()).reshape(-1, 3)
     return Attacks(table[:, 0], table[:, 1], table[:, 2])
+
+
+def notes_of(folder: Path, sha: str) -> list[tuple[float, float, int]]:
+    """A MIDI loop's notes as (start, end, pitch), seconds."""
+    midi = _midi(folder, sha)
+    notes = [n for part in midi.parts for n in part.notes] if midi else []
+    return sorted((n.start, n.end, n.pitch) for n in notes)
 
 
 def sounded_midi(folder: Path, sha: str, rate: int, voice: str | None) -> Audio:

@@ -15,7 +15,7 @@ from zeroknot.core.errors import NotFoundError, StaleError, ZeroKnotError
 from zeroknot.settings import Settings
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.studio import Studio
-from zeroknot.web.api import bring, events, loops, projects, renders
+from zeroknot.web.api import bring, events, exchange, loops, projects, renders, shelf
 from zeroknot.web.pages import pages
 from zeroknot.web.safety import Safety
 
@@ -50,7 +50,7 @@ def make_app(settings: Settings, executors: Executors | None = None) -> FastAPI:
     app = FastAPI(title="Zero Knot", version=__version__, lifespan=lifespan, docs_url=None,
                   redoc_url=None)  # fmt: skip
     app.add_middleware(Safety, hosts=(settings.host,))
-    for module in (pages, projects, loops, bring, renders, events):
+    for module in (pages, projects, shelf, loops, bring, exchange, renders, events):
         app.include_router(module.router)
     app.mount("/static", FreshStatic(directory=STATIC), name="static")
 

@@ -8,7 +8,7 @@ from zeroknot.core.listening.key import KeyReading
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.listening.sound_kind import SoundReading
 
-VERSION = 3  # of the listening
+VERSION = 4  # of the listening
 CANNOT_TELL = 0.08  # confidence below which nothing is said to be the reading
 
 
@@ -20,6 +20,7 @@ class Hearing:
     sounding  first and last second that are not silence
     readings  likeliest first
     beats     seconds of the best reading's pulses
+    loudness_db  of the whole (BS.1770); None where it was not measured
     version   of the listening
     """
 
@@ -30,6 +31,7 @@ class Hearing:
     key: KeyReading = field(default_factory=KeyReading.none)
     sound: SoundReading = field(default_factory=SoundReading.none)
     beats: tuple[float, ...] = ()
+    loudness_db: float | None = None
     version: int = VERSION
 
     @property
@@ -55,5 +57,6 @@ class Hearing:
             key=KeyReading(**value.get("key", {"key": None, "confidence": 0.0})),
             sound=SoundReading(**value.get("sound", {"kind": None, "confidence": 0.0})),
             beats=tuple(value.get("beats", ())),
+            loudness_db=value.get("loudness_db"),
             version=value.get("version", 1),
         )

@@ -1,16 +1,25 @@
 """Files on their way onto the shelf."""
 
+from ipaddress import ip_address
+from pathlib import Path
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
+from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from zeroknot.core.errors import FormatError
+from zeroknot.store.incoming import DOUBLE, REFUSED
 from zeroknot.studio.bring import item_json
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.incoming import received
 
 router = APIRouter(prefix="/api")
+MOST_TROUBLES = 300
+
+
+class Paths(BaseModel):
+    paths: list[str] = Field(min_length=1, max_length=10_000)
 
 
 @router.put("/incoming", status_code=202)
@@ -26,8 +35,34 @@ async def take_in(
 
 
 @router.get("/bring")
+def how_far(studio: StudioDep) -> dict[str, Any]:
+    """How many files are in each state, and those that gave trouble, newest first."""
+    troubled = [i for i in studio.bringing.items() if i.state in (REFUSED, DOUBLE)]
+    shown = troubled[: -MOST_TROUBLES - 1 : -1]
+    return {
+        "counts": studio.bringing.counts(),
+        "troubles": [item_json(item) for item in shown],
+        "troubles_total": len(troubled),
+    }
+
+
+@router.get("/bring/items")
 def items(studio: StudioDep) -> list[dict[str, Any]]:
+    """Everything since the list was cleared, oldest first."""
     return [item_json(item) for item in studio.bringing.items()]
+
+
+@router.get("/bring/items/{item}")
+def item(studio: StudioDep, item: str) -> dict[str, Any]:
+    return item_json(studio.bringing.item(item))
+
+
+@router.post("/bring/paths", status_code=202)
+def take_paths(studio: StudioDep, request: Request, paths: Paths) -> list[dict[str, Any]]:
+    """Files and folders of this machine: only for who sits at it."""
+    if request.client is None or not ip_address(request.client.host).is_loopback:
+        raise FormatError("only this machine's own commands may name its files")
+    return [item_json(i) for i in studio.bringing.begin_paths([Path(p) for p in paths.paths])]
 
 
 @router.post("/bring/cancel")
@@ -37,4 +72,4 @@ def cancel(studio: StudioDep) -> dict[str, int]:
 
 @router.post("/bring/forget", status_code=204)
 def forget(studio: StudioDep) -> None:
-    studio.bringing.forget_finished()
+    studio.bringing.forget_ended()

@@ -1,50 +1,28 @@
-"""The shelf: its rows, pictures and files."""
+"""A loop: what is known of it, its pictures and files."""
 
 from typing import Annotated, Any
 from urllib.parse import quote
 
 import numpy as np
 from fastapi import APIRouter, Query, Response
-from pydantic import BaseModel, Field
+from fastapi.responses import FileResponse
 
 from zeroknot.core.overview import PEAK_BINS, ring
 from zeroknot.document.project import YARNS
 from zeroknot.web.api.deps import StudioDep
-from zeroknot.web.api.wire import row_json
+from zeroknot.web.api.wire import loop_json
 from zeroknot.web.ring import ring_svg
+from zeroknot.web.wave import notes_svg, wave_svg
 
 router = APIRouter(prefix="/api")
 UNCHANGING = {"cache-control": "private, max-age=31536000, immutable"}
 FLOATS = "application/octet-stream"
 
 
-class NewName(BaseModel):
-    name: str = Field(max_length=1000)
-
-
-@router.get("/shelf")
-def shelf(
-    studio: StudioDep,
-    words: Annotated[str, Query(max_length=300)] = "",
-    project: str | None = None,
-) -> list[dict[str, Any]]:
-    tree = studio.projects.state(project).project if project else None
-    return [row_json(loop, tree) for loop in studio.shelf.search(words)]
-
-
-@router.post("/loops/{sha}/name", status_code=204)
-def rename(studio: StudioDep, sha: str, new: NewName) -> None:
-    studio.shelf.rename(sha, new.name)
-
-
-@router.post("/loops/{sha}/remove", status_code=204)
-def remove(studio: StudioDep, sha: str) -> None:
-    studio.shelf.remove(sha)
-
-
-@router.post("/loops/{sha}/put-back", status_code=204)
-def put_back(studio: StudioDep, sha: str) -> None:
-    studio.shelf.put_back(sha)
+@router.get("/loops/{sha}")
+def known(studio: StudioDep, sha: str) -> dict[str, Any]:
+    """What is known of a loop, with everything it may be: to correct it in the list."""
+    return loop_json(studio.shelf.loop(sha))
 
 
 @router.get("/loops/{sha}/peaks/{frames_per_bin}")
@@ -67,7 +45,30 @@ def ring_picture(
     data = studio.renders.source_peaks(sha, PEAK_BINS[1])
     table = np.frombuffer(data, np.float32).reshape(-1, 2)
     svg = ring_svg(ring(table, loop.rate / PEAK_BINS[1], start, end), yarn)
-    return Response(svg, media_type="image/svg+xml", headers={"cache-control": "no-cache"})
+    return _picture(svg)
+
+
+@router.get("/loops/{sha}/line.svg")
+def line_picture(studio: StudioDep, sha: str) -> Response:
+    """The loop in a line, to be used as a mask: its wave, or its notes."""
+    loop = studio.shelf.loop(sha)
+    if loop.is_midi:
+        return _picture(notes_svg(studio.renders.notes(sha), loop.seconds))
+    data = studio.renders.source_peaks(sha, PEAK_BINS[1])
+    return _picture(wave_svg(np.frombuffer(data, np.float32).reshape(-1, 2)))
+
+
+def _picture(svg: str) -> Response:
+    # Its address carries the stamp of what it was drawn from.
+    return Response(svg, media_type="image/svg+xml", headers=UNCHANGING)
+
+
+@router.get("/loops/{sha}/file")
+def file(studio: StudioDep, sha: str) -> Response:
+    """The file as it came, byte for byte."""
+    loop = studio.shelf.loop(sha)
+    ending = {"midi": "mid", "aiff": "aif"}.get(loop.file_kind, loop.file_kind)
+    return FileResponse(studio.store.path(sha), filename=f"{loop.name}.{ending}"[-200:])
 
 
 @router.get("/loops/{sha}/wav")

@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Request, Response
+from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 from starlette.background import BackgroundTask
@@ -11,6 +11,7 @@ from starlette.concurrency import run_in_threadpool
 
 from zeroknot.core.errors import FormatError
 from zeroknot.document.edits.any_edit import SingleEdit
+from zeroknot.studio.audition import Audition
 from zeroknot.studio.intents import AnyIntent
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api.deps import StudioDep
@@ -37,6 +38,32 @@ class PrintAsk(BaseModel):
     seam: str = Field("wrap", max_length=10)
     with_lead: bool = False
     beat: float = Field(0.0, ge=0, le=100_000)
+
+
+class AskAudition(BaseModel):
+    """How a loop is heard before anything is decided."""
+
+    lay: float = 1.0
+    bars: float | None = None
+    in_key: bool = False
+    matched: bool = False
+
+    def audition(self) -> Audition:
+        return Audition(lay=self.lay, bars=self.bars, in_key=self.in_key, matched=self.matched)
+
+
+class AskSheet(AskAudition):
+    hand: str | None = Field(None, max_length=64)
+
+
+class AskHandSheet(AskAudition):
+    beat: float = 0.0
+    against: str | None = Field(None, max_length=40)
+
+
+class AskPrepare(BaseModel):
+    hands: list[str] = Field(max_length=20)
+    audition: AskAudition = AskAudition()
 
 
 @router.get("/projects")
@@ -88,9 +115,21 @@ def restore(studio: StudioDep, project: str) -> None:
 
 
 @router.get("/projects/{project}/sheet")
-def play_sheet(studio: StudioDep, project: str, hand: str | None = None) -> dict[str, Any]:
+def play_sheet(
+    studio: StudioDep, project: str, ask: Annotated[AskSheet, Query()]
+) -> dict[str, Any]:
     state = studio.projects.state(project)
-    return {"revision": state.revision, **studio.play_sheet(state.project, hand)}
+    return {
+        "revision": state.revision,
+        **studio.play_sheet(state.project, ask.hand, ask.audition()),
+    }
+
+
+@router.post("/projects/{project}/prepare", status_code=202)
+def prepare(studio: StudioDep, project: str, ask: AskPrepare) -> dict[str, int]:
+    """What may be heard next: its beginning is rendered behind what is asked for now."""
+    tree = studio.projects.state(project).project
+    return {"prepared": studio.prepare(tree, ask.hands, ask.audition.audition())}
 
 
 @router.get("/projects/{project}/hand/{hand}")
@@ -101,9 +140,10 @@ def in_hand(studio: StudioDep, project: str, hand: str) -> dict[str, Any]:
 
 @router.get("/projects/{project}/hand/{hand}/sheet")
 def hand_sheet(
-    studio: StudioDep, project: str, hand: str, beat: float = 0.0, against: str | None = None
+    studio: StudioDep, project: str, hand: str, ask: Annotated[AskHandSheet, Query()]
 ) -> dict[str, Any]:
-    return studio.hand_sheet(studio.projects.state(project).project, hand, beat, against)
+    tree = studio.projects.state(project).project
+    return studio.hand_sheet(tree, hand, ask.beat, ask.against, ask.audition())
 
 
 @router.post("/projects/{project}/prints", status_code=201)

@@ -1,10 +1,12 @@
 """How do values travel to the browser? As plain JSON, everything computed that it would need."""
 
+import json
 from dataclasses import asdict, replace
 from typing import Any
 
 import numpy as np
 
+from zeroknot.core.harmony.fit import shift_between
 from zeroknot.core.listening.attacks import SENSITIVITY
 from zeroknot.core.listening.beats import curve_of
 from zeroknot.core.listening.reading import Reading
@@ -16,7 +18,9 @@ from zeroknot.core.stretch.strain import in_words, strain_along
 from zeroknot.core.synth.voices import VOICES
 from zeroknot.core.units import semitones_of_ratio
 from zeroknot.document.project import Project, Strand
-from zeroknot.studio.hand import Hand, beats_of, case_of, plan_at, stretch_of
+from zeroknot.store.shelf_index import Found
+from zeroknot.store.shelf_query import LOWEST_BPM, TEMPO_BIN_BPM, Facts
+from zeroknot.studio.hand import Hand, beats_of, case_of, plan_at, quarters_of, stretch_of
 from zeroknot.studio.projects import State
 from zeroknot.studio.studio import Studio
 
@@ -208,32 +212,91 @@ def _steadiness(loop: Loop) -> dict[str, Any] | None:
     }
 
 
-def row_json(loop: Loop, project: Project | None) -> dict[str, Any]:
-    """A line of the shelf."""
-    reading = loop.reading
-    ratio = None
-    if reading and project:
-        metre = project.metre_map.metre_at(1)
-        seconds = beats_of(reading, metre) * 60.0 / project.tempo_map.bpm_at(0.0)
-        ratio = seconds / (reading.end_s - reading.downbeat_s)
+def found_json(found: Found, project: Project | None, first: int) -> dict[str, Any]:
+    """A page of the shelf, and how much there is of everything."""
+    facets = asdict(found.facets)
+    return {
+        "total": found.total,
+        "first": first,
+        "rows": [row_json(row, project) for row in found.rows],
+        "facets": {
+            **facets,
+            # As lists, largest first: a JSON object has no order to rely on.
+            **{
+                name: [{"value": value, "count": count} for value, count in facets[name].items()]
+                for name in ("kinds", "sounds", "keys", "sets", "tags", "bars")
+            },
+            "tempo_from": LOWEST_BPM,
+            "tempo_step": TEMPO_BIN_BPM,
+        },
+    }
+
+
+def loop_json(loop: Loop) -> dict[str, Any]:
+    """A loop with everything that it may be."""
+    best, heard = loop.reading, len(loop.hearing.readings)
     return {
         "sha": loop.sha,
         "name": loop.name,
         "set": loop.set_name,
-        "file_kind": loop.file_kind,
+        "tags": list(loop.tags),
         "seconds": loop.seconds,
-        "channels": loop.channels,
-        "rate": loop.rate,
-        "bars": reading.bars if reading else None,
-        "beats_per_bar": reading.beats_per_bar if reading else None,
-        "tempo_bpm": reading.tempo_bpm if reading else None,
-        "confidence": reading.confidence if reading else 0.0,
-        "is_stated": loop.stated is not None,
-        "claimed_bpm": loop.claims.tempo_bpm,
+        "file_kind": loop.file_kind,
+        "sound": loop.sound,
+        "heard_sound": asdict(loop.hearing.sound),
         "key": loop.key,
-        "key_confidence": 1.0 if loop.claims.key else loop.hearing.key.confidence,
-        "sound": loop.hearing.sound.kind,
-        "is_print": loop.recipe is not None,
-        "duration_ratio": ratio,
+        "heard_key": asdict(loop.hearing.key),
+        "is_stated": loop.stated is not None,
+        "is_key_stated": loop.stated_key is not None,
+        "is_sound_stated": loop.stated_sound is not None,
+        "claims": {k: v for k, v in asdict(loop.claims).items() if v not in (None, ())},
         "warnings": list(loop.warnings),
+        "reading": asdict(best) if best else None,
+        "readings": [
+            {
+                **asdict(r),
+                "index": i,
+                "source": "heard" if i < heard else "claimed",
+                "adopted": r == best,
+            }
+            for i, r in enumerate(loop.readings)
+        ],
+    }
+
+
+def row_json(row: Facts, project: Project | None) -> dict[str, Any]:
+    """A line of the shelf."""
+    ratio = shift = None
+    if project and row.bars and row.beats_per_bar and row.body_s:
+        beats = quarters_of(
+            row.bars * row.beats_per_bar, row.beats_per_bar, project.metre_map.metre_at(1)
+        )
+        ratio = beats * 60.0 / project.tempo_map.bpm_at(0.0) / row.body_s
+    if project and project.key and row.key:
+        shift = shift_between(row.key, project.key)
+    return {
+        "sha": row.sha,
+        "stamp": row.stamp,
+        "name": row.name,
+        "set": row.set_name,
+        "tags": json.loads(row.tags),
+        "file_kind": row.file_kind,
+        "seconds": row.seconds,
+        "channels": row.channels,
+        "rate": row.rate,
+        "bars": row.bars,
+        "beats_per_bar": row.beats_per_bar,
+        "tempo_bpm": row.tempo_bpm,
+        "confidence": row.confidence,
+        "is_stated": row.is_stated,
+        "claimed_bpm": row.claimed_bpm,
+        "key": row.key,
+        "key_confidence": row.key_confidence,
+        "is_key_stated": row.is_key_stated,
+        "sound": row.sound,
+        "is_print": row.is_print,
+        "favourite": row.favourite,
+        "duration_ratio": ratio,
+        "shift": shift,
+        "warnings": json.loads(row.warnings),
     }

@@ -8,12 +8,16 @@ from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
 from fastapi.templating import Jinja2Templates
 
+from zeroknot.core.harmony.key import NAMES
+from zeroknot.core.listening.key import MODES
+from zeroknot.core.listening.sound_kind import KINDS, ONE_HIT
 from zeroknot.core.overview import RING_SECTORS
 from zeroknot.document.project import Project
 from zeroknot.store.revisions import ProjectEntry
+from zeroknot.store.shelf_query import Query
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api.deps import StudioDep
-from zeroknot.web.api.wire import hand_json, row_json, state_json
+from zeroknot.web.api.wire import found_json, hand_json, state_json
 from zeroknot.web.filters import FILTERS
 from zeroknot.web.paths import paths
 
@@ -21,6 +25,7 @@ router = APIRouter(include_in_schema=False)
 templates = Jinja2Templates(Path(__file__).parent.parent / "templates")
 templates.env.filters.update(FILTERS)
 templates.env.globals["paths"] = paths
+PAGE_ROWS = 60
 INNER_HEADER = "x-zeroknot-part"
 
 
@@ -57,9 +62,14 @@ def project_page(project: str) -> Response:
 @router.get("/p/{project}/shelf")
 def shelf_page(request: Request, studio: StudioDep, project: str) -> Response:
     state = studio.projects.opened(project)
-    rows = [row_json(loop, state.project) for loop in studio.shelf.search()]
-    bringing = [item for item in studio.bringing.items() if item.state in ("waiting", "listening")]
-    data = {"rows": rows, "bringing": len(bringing)}
+    found = studio.shelf.find(Query(), state.project, 0, PAGE_ROWS)
+    data = {
+        "found": found_json(found, state.project, 0),
+        "page_rows": PAGE_ROWS,
+        "keys": [f"{name} {mode}" for mode in MODES for name in NAMES],
+        "sounds": [*KINDS, ONE_HIT],
+        "exchange": studio.exchange.host,
+    }
     return _shown(request, View("shelf", "Shelf", state_json(studio, state), data))
 
 
@@ -107,5 +117,4 @@ def _shown(request: Request, view: View) -> Response:
 def _last_in_hand(studio: Studio, project: Project) -> str | None:
     if project.strands:
         return project.strands[-1].id
-    loops = studio.shelf.search()
-    return loops[0].sha if loops else None
+    return studio.shelf.newest()

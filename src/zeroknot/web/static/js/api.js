@@ -61,6 +61,12 @@ export const post = async (path, body) => {
   return response.status === 204 ? null : response.json();
 };
 
+/** @param {string} path */
+export const remove = async (path) => {
+  await ask(path, { method: "DELETE" });
+  return true;
+};
+
 /** @param {string} path @param {Blob} file */
 export const putFile = async (path, file) =>
   (await ask(path, { method: "PUT", body: file })).json();

@@ -7,16 +7,24 @@ import { AS_THEY_ARE } from "./engine/hand.js";
 import { Router } from "./router.js";
 import { Session } from "./session.js";
 import "./ui/drag-bar.js";
-import "./ui/wave-thumb.js";
+import "./ui/tempo-range.js";
+import { bringIn, bringing, shelved } from "./shelf/bringing.js";
 import { arrange } from "./views/arrange.js";
 import { fit } from "./views/fit.js";
 import { help, notices, paletteSwitch } from "./views/around.js";
 import { defineMeter } from "./views/meter.js";
-import { bringIn, shelf } from "./views/shelf.js";
+import { online } from "./views/online.js";
+import { shelf } from "./views/shelf.js";
 import { startStrip } from "./views/strip.js";
 import { cycleOf, setCycle, transport } from "./views/transport.js";
 
 const MATCH_AFTER_MS = 600;
+
+/**
+ * against: a method to compare with; audition: how it is laid and shifted, as a query; atBar: it
+ * joins the song at the next bar line.
+ * @typedef {{against?: string, audition?: string, atBar?: boolean}} Hearing
+ */
 
 /** What views share beside the session. */
 export class App {
@@ -27,6 +35,8 @@ export class App {
     this.strip = null;
     /** @type {Router | null} */
     this.router = null;
+    /** @type {((clientX: number) => number) | null} the beat under a point of Arrange's lanes, while it is open */
+    this.laneBeat = null;
     this.starting = false;
     this.turn = 0;
   }
@@ -44,20 +54,20 @@ export class App {
   /**
    * Hear a loop or strand: alone (as recorded, as fitted, its seam, by another method) or with the
    * rest of the song.
-   * @param {string} hand @param {string} way @param {boolean} withRest @param {string} against method
+   * @param {string} hand @param {string} way @param {boolean} withRest @param {Hearing} [how]
    */
-  async hearHand(hand, way, withRest, against = "") {
+  async hearHand(hand, way, withRest, how = {}) {
     const engine = this.session.engine();
     this.turn += 1;
     const turn = this.turn;
     this.starting = true;
     try {
       if (withRest && way === "fitted") {
-        engine.hand.stop();
         engine.mixer.hearRest(true);
-        this.session.setHand(hand);
-        await this.sheetWithHand(hand);
+        engine.song.waitsForBar = how.atBar ?? false;
+        await this.session.setHand(hand, how.audition ?? "");
         if (turn !== this.turn) return;
+        engine.hand.stop();
         engine.song.hearHand(hand);
         if (!engine.song.isPlaying) await engine.song.play();
         return;
@@ -65,17 +75,15 @@ export class App {
       engine.song.hearHand(null);
       const bar = this.session.state.beats_per_bar;
       const beat = Math.max(0, Math.floor(this.session.beat() / bar + 1e-6) * bar);
-      const compared = against ? `&against=${against}` : "";
-      const sheet = await getJson(`${this.session.path}/hand/${hand}/sheet?beat=${beat}${compared}`);
+      const query = [`beat=${beat}`, how.against && `against=${how.against}`, how.audition].filter(Boolean).join("&");
+      const sheet = await getJson(`${this.session.path}/hand/${hand}/sheet?${query}`);
       if (turn !== this.turn) return;
       engine.mixer.hearRest(withRest);
       if (withRest && !engine.song.isPlaying) engine.song.play();
       const pattern = /** @type {import("./engine/hand.js").Way} */ (way);
       engine.hand.gains = this.matched.get(pairOf(sheet)) ?? { ...AS_THEY_ARE };
-      const isOther = engine.hand.sheet?.source !== sheet.source;
-      if (isOther) engine.hand.stop();
       await engine.hand.hear(sheet, pattern);
-      this.match(sheet, pattern, turn);
+      if (!how.audition) this.match(sheet, pattern, turn);
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
       this.session.say(error.message, "error");
@@ -104,14 +112,6 @@ export class App {
     if (way === "recorded" || way === "against") this.session.engine_.hand.hear(sheet, way);
   }
 
-  /** Wait until the sheet that is played holds the hand's events. @param {string} hand */
-  async sheetWithHand(hand) {
-    for (let i = 0; i < 200; i += 1) {
-      if (this.session.hand === hand && this.session.engine_?.song.sheet?.hand_events.length) return;
-      await new Promise((done) => setTimeout(done, 10));
-    }
-  }
-
   /** What is in hand is let go; the song plays on if it was playing. */
   stopHand() {
     this.turn += 1;
@@ -138,6 +138,8 @@ const app = new App(session);
 
 Alpine.data("transport", transport(session));
 Alpine.data("shelf", shelf(session, app));
+Alpine.data("bringing", bringing(session));
+Alpine.data("online", online(session, app));
 Alpine.data("fit", fit(session, app));
 Alpine.data("arrange", arrange(session, app));
 Alpine.data("notices", notices(session));
@@ -179,10 +181,28 @@ window.addEventListener("drop", async (event) => {
     if (entry) return filesOf(entry, "");
     return Promise.resolve(file ? [{ file, name: file.name }] : []);
   });
+  const target = placeUnder(event);
   const files = (await Promise.all(dropped)).flat();
   if (!location.pathname.endsWith("/shelf")) session.say(`Bringing in ${files.length} file${files.length === 1 ? "" : "s"}; they appear on the shelf.`);
-  bringIn(session, files);
+  const items = await bringIn(session, files);
+  if (!target) return;
+  // Dropped on a track or a bar: each is placed there as soon as it has been listened to.
+  for (const item of items) {
+    const sha = await shelved(item.id);
+    if (sha) await session.submit({ kind: "place", hand: sha, beat: target.beat, track: target.track });
+  }
 });
+
+/** The bar, and the track, that something is dropped on; null for neither. @param {DragEvent} event @returns {{beat: number, track: string | null} | null} */
+function placeUnder(event) {
+  const bar = session.state.beats_per_bar;
+  const onStrip = app.strip?.barAt(event.clientX, event.clientY);
+  if (onStrip != null) return { beat: onStrip, track: null };
+  const lane = /** @type {HTMLElement | null} */ (/** @type {Element | null} */ (event.target)?.closest?.("[data-lane]"));
+  if (!lane) return null;
+  const beat = app.laneBeat?.(event.clientX) ?? Math.max(0, session.beat());
+  return { beat: Math.floor(beat / bar + 1e-6) * bar, track: lane.dataset.lane || null };
+}
 
 /** A dropped file, or all the files of a dropped folder. @param {FileSystemEntry} entry @param {string} folder @returns {Promise<{file: File, name: string}[]>} */
 async function filesOf(entry, folder) {

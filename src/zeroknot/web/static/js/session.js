@@ -15,6 +15,8 @@ export class Session {
     this.sheet = null;
     /** @type {string | null} what is in hand: a strand's id or a loop's hash */
     this.hand = null;
+    /** How it is heard with the rest, as a query; nothing as it is. */
+    this.audition = "";
     /** @type {Set<() => void>} */
     this.watchers = new Set();
     /** @type {Set<(event: any) => void>} */
@@ -119,17 +121,22 @@ export class Session {
     }
   }
 
-  /** What is in hand has changed: its events travel with the sheet. @param {string | null} hand */
-  setHand(hand) {
-    if (this.hand === hand) return;
+  /** What is in hand has changed: its events travel with the sheet. @param {string | null} hand @param {string} [audition] */
+  setHand(hand, audition = "") {
+    if (this.hand === hand && this.audition === audition) return this.sheeted;
     this.hand = hand;
-    this.reloadSheet();
+    this.audition = audition;
+    this.sheeted = this.reloadSheet();
+    return this.sheeted;
   }
+
+  /** @type {Promise<void>} the last sheet that was asked for */
+  sheeted = Promise.resolve();
 
   async reloadSheet() {
     this.fetching += 1;
     const turn = this.fetching;
-    const query = this.hand ? `?hand=${this.hand}` : "";
+    const query = this.hand ? `?hand=${this.hand}${this.audition && `&${this.audition}`}` : "";
     try {
       const sheet = await getJson(`${this.path}/sheet${query}`);
       if (turn !== this.fetching) return;

@@ -10,7 +10,7 @@
  *   tracks: TrackLevel[], master: number, first_frame: number, end_frame: number,
  *   last_bar: number, pulses: [number, number, number, number][], time_key: unknown[],
  *   shapes: Record<string, Shape>}} Sheet
- * @typedef {{rate: number, digest: string, against: string, source: string, recorded: string, channels: number,
+ * @typedef {{rate: number, digest: string, against: string, source: string, recorded: string, gain: number, channels: number,
  *   source_frames: number, frames: number, lead: number, body: number, span: number,
  *   knots: [number, number][], zero_s: number, end_s: number}} HandSheet
  * @typedef {{id: string, name: string, level_db: number, muted: boolean, solo: boolean}} Track
@@ -50,11 +50,24 @@
  *   methods: Method[], limits: Record<string, [number, number]>,
  *   voices: {key: string, name: string}[], voice: string | null,
  *   chosen: Chosen, strain: Strain | null}} Hand
- * @typedef {{sha: string, name: string, set: string, file_kind: string, seconds: number,
- *   channels: number, rate: number, bars: number | null, beats_per_bar: number | null,
- *   tempo_bpm: number | null, confidence: number, is_stated: boolean, claimed_bpm: number | null,
- *   key: string | null, key_confidence: number, sound: string | null, is_print: boolean, duration_ratio: number | null,
- *   warnings: string[]}} ShelfRow
+ * @typedef {{sha: string, stamp: number, name: string, set: string, tags: string[],
+ *   file_kind: string, seconds: number, channels: number, rate: number, bars: number | null,
+ *   beats_per_bar: number | null, tempo_bpm: number | null, confidence: number, is_stated: boolean,
+ *   claimed_bpm: number | null, key: string | null, key_confidence: number,
+ *   is_key_stated: boolean, sound: string | null, is_print: boolean, favourite: boolean,
+ *   duration_ratio: number | null, shift: number | null, warnings: string[]}} ShelfRow
+ * @typedef {{value: string, count: number}} FacetValue
+ * @typedef {{loops: number, hits: number}} HitCounts
+ * @typedef {{kinds: FacetValue[], sounds: FacetValue[], keys: FacetValue[], sets: FacetValue[],
+ *   tags: FacetValue[], bars: FacetValue[], hits: HitCounts,
+ *   favourite: number, printed: number, fits: number, tempo: number[], tempo_from: number,
+ *   tempo_step: number}} Facets
+ * @typedef {{total: number, first: number, rows: ShelfRow[], facets: Facets}} Found
+ * @typedef {{sha: string, name: string, set: string, tags: string[], seconds: number,
+ *   file_kind: string, sound: string | null, heard_sound: HeardSound, key: string | null,
+ *   heard_key: HeardKey, is_stated: boolean, is_key_stated: boolean, is_sound_stated: boolean,
+ *   claims: Record<string, unknown>, warnings: string[], reading: Record<string, any> | null,
+ *   readings: Record<string, any>[]}} KnownLoop
  * @typedef {{id: string, name: string, state: string, reason: string, sha: string}} BringItem
  */
 export {};

@@ -34,12 +34,12 @@ export function patternOf(sheet, way, gains) {
     const period = Math.max(1, frame((sheet.end_s - sheet.zero_s) * rate));
     const frames = Math.min(period, sheet.source_frames - start);
     const one = event({
-      digest: sheet.recorded, at: 0, start, frames, gain: gains.recorded,
+      digest: sheet.recorded, at: 0, start, frames, gain: gains.recorded * sheet.gain,
       fade_in: 30, fade_out: EDGE_FRAMES,
     });
     return { way, period, events: frames > 0 ? [one] : [] };
   }
-  const gain = way === "against" ? gains.against : gains.fitted;
+  const gain = sheet.gain * (way === "against" ? gains.against : gains.fitted);
   if (way === "seam") {
     const beat = Math.max(1, Math.min(body, frame(body / Math.max(1, sheet.span))));
     const tail = Math.min(beat, sheet.frames - lead - body);
@@ -89,9 +89,14 @@ export class HandVoice {
   /** Frames into the round at a frame of the audio clock; now where none is given. @param {number} [frame] */
   place(frame) {
     if (!this.pattern) return 0;
-    const clock = frame ?? this.context.currentTime * this.rate;
-    const at = this.anchor.at + Math.max(0, clock - this.anchor.context);
+    const at = this.elapsed(frame);
     return ((at % this.pattern.period) + this.pattern.period) % this.pattern.period;
+  }
+
+  /** Frames since the one it was begun with, rounds and all. @param {number} [frame] */
+  elapsed(frame) {
+    const clock = frame ?? this.context.currentTime * this.rate;
+    return this.anchor.at + Math.max(0, clock - this.anchor.context);
   }
 
   /** The moment of the recording that sounds now, in seconds; null when nothing does. */
@@ -152,6 +157,11 @@ export class HandVoice {
   /** The place of a new way that what is heard at a frame of the clock goes on at. @param {HandSheet} sheet @param {Pattern} pattern @param {number} [frame] */
   startOf(sheet, pattern, frame) {
     if (!this.sheet || !this.pattern) return 0;
+    if (this.sheet.source !== sheet.source) {
+      // Another loop: both lie on the project's beats, so the music goes on; else from its start.
+      const inTime = isFitted(this.pattern) && isFitted(pattern);
+      return inTime ? Math.round(this.elapsed(frame)) % pattern.period : 0;
+    }
     const place = this.place(frame);
     // Two methods lie on one axis: the very frame.
     const isOneAxis = this.pattern.period === pattern.period && isFitted(this.pattern) && isFitted(pattern);

@@ -16,6 +16,7 @@ import { along, blocksBetween } from "./schedule.js";
 const AHEAD_SECONDS = 0.25;
 const READY_SECONDS = 0.35;
 const START_SECONDS = 0.06;
+const AT_LEAST_SECONDS = 0.12;
 
 export class Song {
   /**
@@ -39,6 +40,8 @@ export class Song {
     this.startBeat = 0;
     /** @type {string | null} the strand in hand, heard with the rest */
     this.withHand = null;
+    /** Does the next exchange of events wait for a bar line? */
+    this.waitsForBar = false;
     /** Runs of the cursor: from a context frame on, song frames count from `song`.
      * @type {{context: number, song: number, sheet: Sheet}[]} */
     this.runs = [];
@@ -132,7 +135,19 @@ export class Song {
       if (attempt === this.attempt) this.sheet = sheet;
       return;
     }
-    this.exchange(sheet);
+    const line = this.waitsForBar ? this.nextBarLine(sheet, this.nowFrame() + AT_LEAST_SECONDS * this.rate) : null;
+    const run = this.runs.at(-1);
+    this.waitsForBar = false;
+    if (!line || !run) {
+      this.exchange(sheet);
+      return;
+    }
+    // The parts of a window are handed out a little ahead: exchange when the line is near enough.
+    const at = run.context + line.frame - run.song;
+    const wait = at / this.rate - this.context.currentTime - AT_LEAST_SECONDS;
+    setTimeout(() => {
+      if (attempt === this.attempt && this.isPlaying) this.exchange(sheet, at / this.rate);
+    }, Math.max(0, wait * 1000));
   }
 
   /** Where the song is now, in frames of its sheet. */
@@ -140,13 +155,13 @@ export class Song {
     return this.sheet ? this.frameOf(this.sheet, this.beat()) : 0;
   }
 
-  /** @param {Sheet} sheet */
-  exchange(sheet) {
+  /** @param {Sheet} sheet @param {number} [when] context time; a moment from now if none is given */
+  exchange(sheet, when) {
     const before = new Set(this.playing().map((e) => JSON.stringify(e)));
     const after = new Set(this.eventsOf(sheet).map((e) => JSON.stringify(e)));
     this.mixer.adopt(sheet);
     // From a moment on that is not past when the clock gets to it.
-    const time = this.context.currentTime + 0.03;
+    const time = Math.max(when ?? 0, this.context.currentTime + 0.03);
     this.lane.release(time, (event) => !after.has(JSON.stringify(event)));
     const fresh = this.eventsOf(sheet).filter((e) => !before.has(JSON.stringify(e)));
     for (const run of this.runs) run.sheet = sheet;
@@ -330,7 +345,7 @@ export class Song {
     }
   }
 
-  /** What is in hand joins the song or leaves it. @param {string | null} strand */
+  /** What is in hand joins the song or leaves it; `waitsForBar` says whether at once. @param {string | null} strand */
   hearHand(strand) {
     if (this.withHand === strand) return;
     this.withHand = strand;

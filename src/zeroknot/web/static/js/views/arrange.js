@@ -35,6 +35,10 @@ export const arrange = (session, app) => () => {
     width: 800,
 
     init() {
+      app.laneBeat = (clientX) => {
+        const box = /** @type {HTMLElement} */ (document.querySelector(".field"));
+        return Math.max(0, (clientX - box.getBoundingClientRect().left - HEAD + box.scrollLeft) / perBeat);
+      };
       this.show();
       scope.add(session.watch(() => this.show()));
       scope.add(bindKeys("Arrange", [
@@ -64,6 +68,7 @@ export const arrange = (session, app) => () => {
     },
 
     destroy() {
+      app.laneBeat = null;
       scope.end();
     },
 

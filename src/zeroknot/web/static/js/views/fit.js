@@ -111,7 +111,7 @@ export const fit = (session, app) => () => {
         this.show();
         session.setHand(hand.hand);
         await this.fetch();
-        if (this.hearing) app.hearHand(held(), this.seamMode ? "seam" : this.way, this.withRest, this.against);
+        if (this.hearing) app.hearHand(held(), this.seamMode ? "seam" : this.way, this.withRest, { against: this.against });
       } catch (error) {
         if (error instanceof ApiError && error.status === 404) app.go(`/p/${session.state.id}/fit/${hand.loop}`);
         else if (error instanceof ApiError) session.say(error.message, "error");
@@ -542,7 +542,7 @@ export const fit = (session, app) => () => {
     async startHearing(way) {
       this.hearing = true;
       this.seamMode = way === "seam";
-      await app.hearHand(held(), way, this.withRest && way !== "seam" && way !== "against", this.against);
+      await app.hearHand(held(), way, this.withRest && way !== "seam" && way !== "against", { against: this.against });
     },
 
     stopHearing() {

@@ -1,321 +1,763 @@
 // @ts-check
-/** The shelf: find a loop, hear it, take it in hand, place it; bring files in. */
+/** The shelf: find a loop, hear it in time and key, correct it, take it in hand, place it. */
 
-import { ApiError, getBytes, getJson, post, putFile } from "../api.js";
-import { asLong, bpm, percent, seconds } from "../format.js";
+import { ApiError, getBytes, getJson, post, remove } from "../api.js";
+import { semitones, typedNumber } from "../format.js";
 import { Scope } from "../scope.js";
+import { fieldsOf, keyTextOf, readingsOf, tagChanges } from "../shelf/about.js";
+import { asksFor, choices, headings, NOTHING, SETS_SHOWN, sorted } from "../shelf/asked.js";
+import { Audition } from "../shelf/audition.js";
+import { bringIn } from "../shelf/bringing.js";
+import { inSight, queryOf, ROW_PIXELS, ShelfList } from "../shelf/list.js";
+import { gap, shown } from "../shelf/rows.js";
 import { bindKeys } from "../ui/keys.js";
 import { startDrag } from "../ui/drag.js";
 
 /** @typedef {import("../types.js").ShelfRow} ShelfRow */
-/** @typedef {import("../types.js").BringItem} BringItem */
+/** @typedef {import("../types.js").Facets} Facets */
+/** @typedef {import("../types.js").KnownLoop} KnownLoop */
+/** @typedef {import("../ui/tempo-range.js").TempoRange} TempoRange */
 
-const SURE = 0.6;
+const RELOAD_MS = 700;
+const PREPARED = 3;
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
-export const shelf = (session, app) => () => ({
-  /** @type {any[]} */
-  rows: [],
-  words: "",
-  chosen: "",
-  hearing: "",
-  way: "fitted",
-  withRest: false,
-  barText: "",
-  /** @type {BringItem[]} */
-  items: [],
-  /** @type {Scope | null} */
-  scope: null,
-  searching: 0,
+export const shelf = (session, app) => () => {
+  const data = app.viewData();
+  const scope = new Scope();
+  const list = new ShelfList(data.page_rows, (message) => session.say(message, "error"));
+  const audition = new Audition();
+  /** @type {Facets} */
+  let facets = data.found.facets;
+  /** @type {ReturnType<typeof setTimeout> | undefined} */
+  let reloading;
+  /** @type {HTMLElement | null} */
+  let scroller = null;
+  let anchor = 0;
+  const projectPath = `/p/${session.state.id}`;
 
-  init() {
-    const scope = new Scope();
-    this.scope = scope;
-    const data = app.viewData();
-    this.show(data.rows);
-    this.chosen = this.rows[0]?.sha ?? "";
-    scope.add(session.watch(() => this.showBar()));
-    scope.add(session.hear((event) => this.heard(event)));
-    scope.add(bindKeys("Shelf", [
-      { key: "ArrowDown", does: "next loop", run: () => this.move(1) },
-      { key: "ArrowUp", does: "loop before", run: () => this.move(-1) },
-      { key: "Enter", does: "hear it", run: () => this.hear(this.chosen) },
-      { key: "Escape", does: "let go", run: () => this.quiet() },
-      { key: "F", does: "take in hand", run: () => this.take(this.chosen) },
-      { key: "P", does: "place at the playhead's bar", run: () => this.place(this.chosen) },
-      { key: "Delete", does: "take off the shelf", run: () => this.remove(this.chosen) },
-      { key: "/", does: "search", run: () => document.getElementById("search")?.focus() },
-    ]));
-    this.timer = setInterval(() => this.showBar(), 250);
-    this.refreshItems();
-    this.showBar();
-    this.reload();
-  },
-
-  destroy() {
-    clearInterval(this.timer);
-    this.scope?.end();
-    if (this.hearing) app.stopHand();
-  },
-  /** @type {ReturnType<typeof setInterval> | undefined} */
-  timer: undefined,
-
-  /** @param {ShelfRow[]} rows */
-  show(rows) {
-    this.rows = rows.map((row, i) => ({
-      ...row,
-      yarn: i % 8,
-      ringPath: `/api/loops/${row.sha}/ring.svg?yarn=${i % 8}`,
-      fitPath: `/p/${session.state.id}/fit/${row.sha}`,
-      tags: [row.sound, row.set, row.is_print ? "printed here" : row.file_kind, row.channels === 1 ? "mono" : "stereo"].filter(Boolean).join(" · "),
-      length: row.bars === null ? seconds(row.seconds) : `${row.bars} bar${row.bars === 1 ? "" : "s"}`,
-      tempo: bpm(row.tempo_bpm),
-      sureness: row.tempo_bpm === null ? "cannot tell" : row.is_stated ? "stated by hand" : `${percent(row.confidence)} sure`,
-      dot: row.tempo_bpm === null ? "dot none" : row.is_stated || row.confidence >= SURE ? "dot sure" : "dot unsure",
-      ratio: asLong(row.duration_ratio),
-      key: row.key ?? "–",
-      claim: row.claimed_bpm && row.tempo_bpm && Math.abs(row.claimed_bpm / row.tempo_bpm - 1) > 0.01
-        ? `file says ${bpm(row.claimed_bpm)}` : "",
-    }));
-    if (!this.rows.some((r) => r.sha === this.chosen)) this.chosen = this.rows[0]?.sha ?? "";
-  },
-
-  async search() {
-    this.searching += 1;
-    const turn = this.searching;
+  /** What the server says instead of doing it becomes a notice. @template T @param {() => Promise<T>} ask @returns {Promise<T | null>} */
+  const tried = async (ask) => {
     try {
-      const query = new URLSearchParams({ words: this.words, project: session.state.id });
-      const rows = await getJson(`/api/shelf?${query}`);
-      if (turn === this.searching) this.show(rows);
+      return await ask();
     } catch (error) {
-      if (error instanceof ApiError) session.say(error.message, "error");
+      if (!(error instanceof ApiError)) throw error;
+      session.say(error.message, "error");
+      return null;
     }
-  },
+  };
 
-  reload() {
-    return this.search();
-  },
+  return {
+    // ---- what is asked
 
-  showBar() {
-    const bar = Math.floor(session.beat() / session.state.beats_per_bar + 1e-6) + 1;
-    const text = `Place at bar ${bar}`;
-    if (this.barText !== text) this.barText = text;
-    const sounding = session.engine_?.hand.isPlaying || session.engine_?.song.withHand;
-    if (this.hearing && !sounding && !session.engine_?.hand.isWaiting && !this.starting) this.hearing = "";
-  },
-  starting: false,
+    /** @type {Record<string, any>} */
+    asked: { ...NOTHING },
+    /** @type {Record<string, any[]>} */
+    facet: {},
+    total: 0,
+    tempoFrom: "",
+    tempoTo: "",
+    stretchText: "15",
+    shiftText: "2",
+    fitsText: "",
+    allSets: false,
+    /** @type {{id: string, name: string, search: Record<string, any>}[]} */
+    searches: [],
+    searchName: "",
+    online: false,
+    hasExchange: data.exchange !== null,
 
-  /** @param {string} sha */
-  choose(sha) {
-    this.chosen = sha;
-  },
+    // ---- the rows
 
-  /** @param {number} by */
-  move(by) {
-    const at = this.rows.findIndex((r) => r.sha === this.chosen);
-    const row = this.rows[Math.max(0, Math.min(this.rows.length - 1, at + by))];
-    if (!row) return;
-    this.chosen = row.sha;
-    document.getElementById(`row-${row.sha}`)?.scrollIntoView({ block: "nearest" });
-    if (this.hearing) this.start(row.sha);
-  },
+    /** @type {any[]} */
+    rows: [],
+    spacePixels: 0,
+    topPixels: 0,
+    chosen: "",
+    chosenIndex: 0,
+    /** @type {string[]} */
+    picked: [],
 
-  /** @param {string} sha */
-  hear(sha) {
-    if (this.hearing === sha) this.quiet();
-    else this.start(sha);
-  },
+    // ---- hearing
 
-  /** @param {string} sha */
-  async start(sha) {
-    if (!sha) return;
-    this.chosen = sha;
-    this.hearing = sha;
-    this.starting = true;
-    await app.hearHand(sha, this.way, this.withRest);
-    this.starting = false;
-  },
+    hearing: "",
+    starting: false,
+    way: "fitted",
+    lay: 1,
+    barsText: "",
+    withRest: false,
+    levelDb: 0,
+    barText: "",
+    track: "",
+    /** @type {{id: string, name: string}[]} */
+    tracks: [],
 
-  quiet() {
-    this.hearing = "";
-    app.stopHand();
-  },
+    // ---- about a loop
 
-  /** @param {string} way */
-  setWay(way) {
-    this.way = way;
-    if (this.hearing) this.start(this.hearing);
-  },
+    about: false,
+    /** @type {KnownLoop | null} */
+    known: null,
+    /** @type {any[]} */
+    readings: [],
+    applyTo: "picked",
+    field: { name: "", set: "", tags: "", tempo: "", bars: "", per: "", downbeat: "", key: "", sound: "" },
+    /** @type {string[]} */
+    keys: data.keys,
+    /** @type {string[]} */
+    sounds: data.sounds,
 
-  toggleRest() {
-    this.withRest = !this.withRest;
-    if (this.hearing) this.start(this.hearing);
-  },
+    init() {
+      scroller = document.getElementById("rows");
+      const kept = sessionStorage.getItem(`zeroknot.shelf.${session.state.id}`);
+      this.levelDb = audition.levelDb;
+      list.begin(data.found);
+      this.accept(data.found);
+      this.choose(0);
+      scope.add(session.watch(() => this.showBar()));
+      scope.add(session.hear((event) => this.heard(event)));
+      if (scroller) {
+        scope.on(scroller, "scroll", () => this.window());
+        scope.onResize(scroller, () => this.window());
+      }
+      scope.add(bindKeys("Shelf", [
+        { key: "ArrowDown or Shift+ArrowDown", does: "next loop (Shift: choose it, too)", run: (e) => this.move(1, e.shiftKey) },
+        { key: "ArrowUp or Shift+ArrowUp", does: "loop before (Shift: choose it, too)", run: (e) => this.move(-1, e.shiftKey) },
+        { key: "PageDown", does: "ten loops on", run: () => this.move(10) },
+        { key: "PageUp", does: "ten loops back", run: () => this.move(-10) },
+        { key: "Ctrl+A", does: "choose all that are found", run: () => this.pickAll() },
+        { key: "Enter", does: "hear it, at once", run: () => this.hear(this.chosen) },
+        { key: "Shift+Enter", does: "hear it with the rest, from the next bar on", run: () => this.hear(this.chosen, true) },
+        { key: "Escape", does: "let go", run: () => this.escape() },
+        { key: "F", does: "take in hand", run: () => this.take(this.chosen) },
+        { key: "P", does: "place at the playhead's bar", run: () => this.place(this.chosen) },
+        { key: "I", does: "what is known of it; correct it", run: () => this.toggleAbout() },
+        { key: "H", does: "favourite or not", run: () => this.favour() },
+        { key: "Delete", does: "take off the shelf", run: () => this.takeOff() },
+        { key: "/", does: "search", run: () => document.getElementById("search")?.focus() },
+      ]));
+      this.timer = setInterval(() => this.showBar(), 250);
+      this.showBar();
+      this.loadSearches();
+      if (kept) {
+        this.asked = { ...NOTHING, ...JSON.parse(kept) };
+        this.showAsked();
+        this.search();
+      }
+    },
 
-  /** @param {string} sha */
-  take(sha) {
-    if (sha) app.go(`/p/${session.state.id}/fit/${sha}`);
-  },
+    destroy() {
+      clearInterval(this.timer);
+      clearTimeout(reloading);
+      audition.end();
+      scope.end();
+      if (this.hearing) app.stopHand();
+    },
+    /** @type {ReturnType<typeof setInterval> | undefined} */
+    timer: undefined,
 
-  /** @param {string} sha @param {number} [beat] @param {string | null} [track] */
-  async place(sha, beat, track = null) {
-    if (!sha) return;
-    const bar = session.state.beats_per_bar;
-    const at = beat ?? Math.floor(session.beat() / bar + 1e-6) * bar;
-    const name = this.rows.find((r) => r.sha === sha)?.name ?? "";
-    const done = await session.submit({ kind: "place", hand: sha, beat: at, track });
-    if (done) session.say(`${name} placed at bar ${Math.floor(at / bar + 1e-6) + 1}.`);
-  },
+    // ---- searching
 
-  /** @param {PointerEvent} event @param {string} sha */
-  grab(event, sha) {
-    this.chosen = sha;
-    const row = this.rows.find((r) => r.sha === sha);
-    startDrag(event, row?.name ?? "", (x, y) => {
-      const beat = app.strip?.barAt(x, y) ?? null;
-      return beat === null ? null : `bar ${beat / session.state.beats_per_bar + 1}`;
-    }, (x, y) => {
-      const beat = app.strip?.barAt(x, y) ?? null;
-      if (beat !== null) this.place(sha, beat);
-    });
-  },
+    /** @param {import("../types.js").Found} found */
+    accept(found) {
+      this.total = found.total;
+      facets = found.facets;
+      this.showFacets();
+      this.window();
+    },
 
-  /** @param {string} sha */
-  async remove(sha) {
-    const row = this.rows.find((r) => r.sha === sha);
-    if (!row) return;
-    try {
-      await post(`/api/loops/${sha}/remove`);
+    query() {
+      return queryOf({ ...this.asked, project: session.state.id });
+    },
+
+    async search() {
+      const kept = `zeroknot.shelf.${session.state.id}`;
+      if (!asksFor(this.asked, false)) sessionStorage.removeItem(kept);
+      else sessionStorage.setItem(kept, JSON.stringify(this.asked));
+      try {
+        const found = await list.search(this.query());
+        if (!found) return;
+        if (scroller) scroller.scrollTop = 0;
+        this.picked = [];
+        this.accept(found);
+        const at = list.placeOf(this.chosen);
+        this.choose(Math.max(0, at), false);
+      } catch (error) {
+        if (error instanceof ApiError) session.say(error.message, "error");
+      }
+    },
+
+    /** The same search again, where it is scrolled to: something changed. */
+    async reload() {
+      try {
+        const found = await list.search(this.query());
+        if (!found) return;
+        this.accept(found);
+        const at = list.placeOf(this.chosen);
+        if (at >= 0) this.chosenIndex = at;
+        else if (!this.chosen || this.chosenIndex < found.rows.length) this.choose(Math.min(this.chosenIndex, Math.max(0, this.total - 1)), false);
+        this.window();
+        if (this.about) this.showAbout();
+      } catch (error) {
+        if (error instanceof ApiError) session.say(error.message, "error");
+      }
+    },
+
+    reloadSoon() {
+      if (reloading) return;
+      reloading = setTimeout(() => {
+        reloading = undefined;
+        this.reload();
+      }, RELOAD_MS);
+    },
+
+    /** @param {string} words */
+    setWords(words) {
+      this.asked = { ...this.asked, words };
+      this.search();
+    },
+
+    /** One value of a facet, asked for or not. @param {string} name @param {any} value */
+    toggle(name, value) {
+      const now = /** @type {any[]} */ (this.asked[name]);
+      const next = now.includes(value) ? now.filter((v) => v !== value) : [...now, value];
+      this.asked = { ...this.asked, [name]: next };
+      this.search();
+    },
+
+    /** @param {string} name @param {any} value */
+    ask(name, value) {
+      this.asked = { ...this.asked, [name]: value };
+      this.search();
+    },
+
+    /** @param {string} hits */
+    askHits(hits) {
+      this.ask("hits", this.asked.hits === hits ? "all" : hits);
+    },
+
+    /** @param {{low: number, high: number} | null} range */
+    askTempo(range) {
+      this.asked = { ...this.asked, tempo_from: range?.low ?? null, tempo_to: range?.high ?? null };
+      this.search();
+    },
+
+    typedTempo() {
+      this.asked = { ...this.asked, tempo_from: typedNumber(this.tempoFrom), tempo_to: typedNumber(this.tempoTo) };
+      this.search();
+    },
+
+    /** @param {boolean} on */
+    askStretch(on) {
+      this.ask("stretch_within", on ? Math.max(0, typedNumber(this.stretchText) ?? 15) : null);
+    },
+
+    /** @param {boolean} on */
+    askShift(on) {
+      this.ask("shift_within", on ? Math.max(0, Math.min(6, Math.round(typedNumber(this.shiftText) ?? 2))) : null);
+    },
+
+    /** By a column; again: the other way round. @param {string} sort */
+    sortBy(sort) {
+      this.asked = sorted(this.asked, sort);
+      this.search();
+    },
+
+    askNothing() {
+      this.asked = { ...NOTHING };
+      this.search();
+    },
+
+    showFacets() {
+      this.facet = choices(facets, this.asked, this.allSets);
+      this.moreSets = facets.sets.length > SETS_SHOWN && !this.allSets;
+      this.showAsked();
+    },
+    moreSets: false,
+
+    showAsked() {
+      const { tempo_from: low, tempo_to: high } = this.asked;
+      this.tempoFrom = low === null ? "" : String(low);
+      this.tempoTo = high === null ? "" : String(high);
+      const range = /** @type {TempoRange | null} */ (document.querySelector("tempo-range"));
+      if (range) range.told = { counts: facets.tempo, from: facets.tempo_from, step: facets.tempo_step, low, high };
+      this.heads = headings(this.asked);
+      this.isAsked = asksFor(this.asked, true);
+    },
+    heads: headings(NOTHING),
+    isAsked: false,
+
+    toggleSets() {
+      this.allSets = !this.allSets;
+      this.showFacets();
+    },
+
+    async loadSearches() {
+      try {
+        this.searches = await getJson("/api/shelf/searches");
+      } catch {
+        this.searches = [];
+      }
+    },
+
+    /** @param {Record<string, any>} search */
+    askKept(search) {
+      this.asked = { ...NOTHING, ...search };
+      this.search();
+    },
+
+    async keepSearch() {
+      const name = this.searchName.trim();
+      if (!name) return;
+      const { project: _, ...search } = this.asked;
+      const said = Object.fromEntries(Object.entries(search).filter(([, v]) => v !== null));
+      await tried(() => post("/api/shelf/searches", { name, search: said }));
+      this.searchName = "";
+      this.loadSearches();
+    },
+
+    /** @param {string} id */
+    async forgetSearch(id) {
+      await tried(() => remove(`/api/shelf/searches/${id}`));
+      this.loadSearches();
+    },
+
+    // ---- the window of rows
+
+    window() {
+      if (!scroller) return;
+      const { first, last } = inSight(scroller.scrollTop, scroller.clientHeight, this.total);
+      this.spacePixels = this.total * ROW_PIXELS;
+      this.topPixels = first * ROW_PIXELS;
+      const picked = new Set(this.picked);
+      const rows = [];
+      for (let i = first; i < last; i += 1) {
+        const row = list.at(i);
+        const view = row ? shown(row, i, projectPath, this.lay) : gap(i, projectPath);
+        rows.push({ ...view, isChosen: view.sha === this.chosen, isPicked: picked.has(view.sha) || view.sha === this.chosen });
+      }
+      this.rows = rows;
+      list.need(first, last).then((came) => came && this.window());
+    },
+
+    get space() {
+      return { height: `${this.spacePixels}px` };
+    },
+
+    get top() {
+      return { transform: `translateY(${this.topPixels}px)` };
+    },
+
+    /** @param {number} index @param {boolean} [see] */
+    choose(index, see = true) {
+      const row = list.at(index);
+      this.chosenIndex = index;
+      this.chosen = row?.sha ?? "";
+      if (see && scroller) {
+        const top = index * ROW_PIXELS;
+        if (top < scroller.scrollTop) scroller.scrollTop = top;
+        else if (top + ROW_PIXELS > scroller.scrollTop + scroller.clientHeight) scroller.scrollTop = top + ROW_PIXELS - scroller.clientHeight;
+      }
+      this.window();
+      if (this.about) this.showAbout();
+      const next = [];
+      for (let i = index; i <= index + PREPARED; i += 1) {
+        const sha = list.at(i)?.sha;
+        if (sha) next.push(sha);
+      }
+      audition.prepare(session.path, next);
+    },
+
+    /** @param {MouseEvent} event @param {{index: number, sha: string, isGap: boolean}} row */
+    async pick(event, row) {
+      if (row.isGap) return;
+      if (event.shiftKey) await this.pickRange(anchor, row.index);
+      else if (event.ctrlKey || event.metaKey) {
+        const with_ = this.picked.length ? this.picked : [this.chosen].filter(Boolean);
+        this.picked = with_.includes(row.sha) ? with_.filter((s) => s !== row.sha) : [...with_, row.sha];
+        anchor = row.index;
+      } else {
+        this.picked = [];
+        anchor = row.index;
+      }
+      const isOther = row.sha !== this.chosen;
+      this.choose(row.index);
+      if (isOther && this.hearing) this.start(row.sha);
+    },
+
+    /** @param {number} from @param {number} to */
+    async pickRange(from, to) {
+      try {
+        const shas = await list.shas();
+        this.picked = shas.slice(Math.min(from, to), Math.max(from, to) + 1);
+      } catch (error) {
+        if (error instanceof ApiError) session.say(error.message, "error");
+      }
+    },
+
+    async pickAll() {
+      await this.pickRange(0, this.total);
+      this.window();
+    },
+
+    /** @param {number} by @param {boolean} [extend] */
+    async move(by, extend = false) {
+      const index = Math.max(0, Math.min(this.total - 1, this.chosenIndex + by));
+      if (index === this.chosenIndex && this.chosen) return;
+      if (!list.at(index)) await list.need(index, index + 1);
+      if (extend) await this.pickRange(anchor, index);
+      else {
+        this.picked = [];
+        anchor = index;
+      }
+      this.choose(index);
+      if (this.hearing && this.chosen) this.start(this.chosen);
+    },
+
+    /** What a change is for: all that are picked, or the one. */
+    picks() {
+      return this.picked.length ? this.picked : [this.chosen].filter(Boolean);
+    },
+
+    get pickedText() {
+      return this.picked.length > 1 ? `${this.picked.length} chosen` : "";
+    },
+
+    escape() {
+      if (this.hearing) this.quiet();
+      else if (this.picked.length) {
+        this.picked = [];
+        this.window();
+      } else if (this.about) this.toggleAbout();
+    },
+
+    // ---- hearing
+
+    showBar() {
+      const bar = Math.floor(session.beat() / session.state.beats_per_bar + 1e-6) + 1;
+      const text = `Place at bar ${bar}`;
+      if (this.barText !== text) this.barText = text;
+      const tracks = session.state.tracks.map((t) => ({ id: t.id, name: t.name }));
+      if (JSON.stringify(tracks) !== JSON.stringify(this.tracks)) this.tracks = tracks;
+      const sounding = session.engine_?.hand.isPlaying || session.engine_?.song.withHand;
+      if (this.hearing && !sounding && !session.engine_?.hand.isWaiting && !this.starting) this.hearing = "";
+    },
+
+    /** @param {string} sha @param {boolean} [atBar] */
+    hear(sha, atBar = false) {
+      if (this.hearing === sha && !atBar) {
+        this.quiet();
+        return;
+      }
+      const index = list.placeOf(sha);
+      if (index >= 0 && sha !== this.chosen) this.choose(index);
+      if (atBar && !this.withRest) {
+        this.withRest = true;
+        audition.withRest = true;
+      }
+      this.start(sha, atBar);
+    },
+
+    /** @param {string} sha @param {boolean} [atBar] */
+    async start(sha, atBar = false) {
+      if (!sha) return;
+      this.hearing = sha;
+      this.starting = true;
+      audition.adoptLevel(session.engine());
+      await app.hearHand(sha, audition.engineWay, this.withRest, { audition: audition.query, atBar });
+      this.starting = false;
+    },
+
+    quiet() {
+      this.hearing = "";
+      app.stopHand();
+    },
+
+    hearAgain() {
+      this.window();
+      if (this.hearing) this.start(this.hearing);
+    },
+
+    /** @param {"recorded" | "fitted" | "keyed"} way */
+    setWay(way) {
+      this.way = way;
+      audition.way = way;
+      if (way === "keyed" && !session.state.key) session.say("The project has no key yet; type one above, or take a loop's.");
+      this.hearAgain();
+    },
+
+    /** @param {number} lay */
+    setLay(lay) {
+      this.lay = lay;
+      audition.lay = lay;
+      audition.bars = null;
+      this.barsText = "";
+      this.hearAgain();
+    },
+
+    typedBars() {
+      const bars = typedNumber(this.barsText);
+      audition.bars = bars && bars > 0 ? bars : null;
+      this.barsText = audition.bars === null ? "" : String(audition.bars);
+      this.hearAgain();
+    },
+
+    toggleRest() {
+      this.withRest = !this.withRest;
+      audition.withRest = this.withRest;
+      if (this.hearing) this.start(this.hearing);
+    },
+
+    /** @param {number} db */
+    setLevel(db) {
+      this.levelDb = db;
+      audition.setLevel(db, session.engine_);
+    },
+
+    get hearText() {
+      return this.hearing && this.hearing === this.chosen ? "Stop" : "Hear it";
+    },
+
+    // ---- taking and placing
+
+    /** @param {string} sha */
+    take(sha) {
+      if (sha) app.go(`${projectPath}/fit/${sha}`);
+    },
+
+    /** @param {string} sha @param {number} [beat] @param {string | null} [track] */
+    async place(sha, beat, track) {
+      if (!sha) return;
+      const bar = session.state.beats_per_bar;
+      const at = beat ?? Math.floor(session.beat() / bar + 1e-6) * bar;
+      const row = list.at(list.placeOf(sha));
+      const on = track ?? (this.track || null);
+      const before = session.state.last_bar;
+      const done = await session.submit({ kind: "place", hand: sha, beat: at, track: on });
+      if (!done) return;
+      const grown = session.state.last_bar > before ? ` The project now has ${session.state.last_bar} bars.` : "";
+      session.say(`${row?.name ?? "The loop"} placed at bar ${Math.floor(at / bar + 1e-6) + 1}.${grown}`);
+    },
+
+    /** @param {PointerEvent} event @param {{sha: string, name: string, isGap: boolean}} row */
+    grab(event, row) {
+      if (row.isGap || event.ctrlKey || event.shiftKey || event.metaKey) return;
+      startDrag(event, row.name, (x, y) => {
+        const beat = app.strip?.barAt(x, y) ?? null;
+        return beat === null ? null : `bar ${beat / session.state.beats_per_bar + 1}`;
+      }, (x, y) => {
+        const beat = app.strip?.barAt(x, y) ?? null;
+        if (beat !== null) this.place(row.sha, beat);
+      });
+    },
+
+    /** Out to the desktop: the browser fetches the file when it is dropped there. @param {DragEvent} event @param {{sha: string, name: string, kind: string}} row */
+    dragOut(event, row) {
+      const isMidi = row.kind === "midi";
+      const plain = row.name.replace(/[^\p{L}\p{N} _-]+/gu, " ").trim() || "loop";
+      const path = isMidi ? `/api/loops/${row.sha}/file` : `/api/loops/${row.sha}/wav?bits=24`;
+      const type = isMidi ? "audio/midi" : "audio/wav";
+      event.dataTransfer?.setData("DownloadURL", `${type}:${plain}.${isMidi ? "mid" : "wav"}:${location.origin}${path}`);
+      event.dataTransfer?.setData("text/uri-list", `${location.origin}${path}`);
+    },
+
+    /** @param {string} kind */
+    give(kind) {
+      session.submit({ kind, hand: this.chosen });
+    },
+
+    // ---- changing
+
+    /** Change loops; the notice takes it back. @param {Record<string, unknown>} edit @param {string[] | null} [which] @param {Record<string, unknown> | null} [search] */
+    async change(edit, which = null, search = null) {
+      const shas = which ?? this.picks();
+      const body = search ? { edit, search } : { edit, shas };
+      const change = await tried(() => post("/api/shelf/changes", body));
+      if (!change) return false;
+      const only = shas.length === 1 && !search ? list.at(list.placeOf(shas[0]))?.name : null;
+      const who = only ?? `${change.count} loop${change.count === 1 ? "" : "s"}`;
+      const left = change.left_out ? `; ${change.left_out} could not be` : "";
       await this.reload();
-      session.say(`${row.name} left the shelf.`, "info", {
-        label: "Put back",
+      session.say(`${who}: ${change.label}${left}.`, "info", {
+        label: "Undo",
         run: async () => {
-          await post(`/api/loops/${sha}/put-back`);
+          await tried(() => post(`/api/shelf/changes/${change.id}/undo`));
           this.reload();
         },
       });
-    } catch (error) {
-      if (error instanceof ApiError) session.say(error.message, "error");
-    }
-  },
+      return true;
+    },
 
-  /** @param {string} sha */
-  download(sha) {
-    downloadWav(session, sha);
-  },
+    favour() {
+      const row = list.at(this.chosenIndex);
+      if (row) this.change({ kind: "favour", favourite: !row.favourite });
+    },
 
-  /** @param {Event} event */
-  picked(event) {
-    const field = /** @type {HTMLInputElement} */ (event.target);
-    bringIn(session, [...(field.files ?? [])].map((file) => ({
-      file, name: file.webkitRelativePath || file.name,
-    })));
-    field.value = "";
-  },
+    /** @param {{sha: string, favourite: boolean}} row */
+    favourRow(row) {
+      this.change({ kind: "favour", favourite: !row.favourite }, [row.sha]);
+    },
 
-  pickFiles() {
-    document.getElementById("pick-files")?.click();
-  },
+    takeOff() {
+      if (this.picks().includes(this.hearing)) this.quiet();
+      const shas = this.picks();
+      this.picked = [];
+      if (shas.length) this.change({ kind: "take_off" }, shas);
+    },
 
-  pickFolder() {
-    document.getElementById("pick-folder")?.click();
-  },
+    // ---- about the chosen
 
-  /** @param {any} event */
-  heard(event) {
-    if (event.kind === "bring") {
-      this.noteItem(event.item);
-      if (event.item.state === "done") this.reload();
-    } else if (event.kind === "shelf" || event.kind === "loop") this.reload();
-    else if (event.kind === "bring_cleared" || event.kind === "hello") this.refreshItems();
-  },
+    /** @param {string} [sha] */
+    toggleAbout(sha) {
+      if (sha && sha !== this.chosen) this.choose(list.placeOf(sha));
+      this.about = sha ? true : !this.about;
+      if (this.about) this.showAbout();
+    },
 
-  async refreshItems() {
-    try {
-      /** @type {BringItem[]} */
-      const items = await getJson("/api/bring");
-      this.items = items.map(shownItem).reverse();
-    } catch {
-      this.items = [];
-    }
-  },
+    async showAbout() {
+      const sha = this.chosen;
+      if (!sha) {
+        this.known = null;
+        return;
+      }
+      const known = await tried(() => getJson(`/api/loops/${sha}`));
+      if (!known || sha !== this.chosen) return;
+      this.known = known;
+      this.readings = readingsOf(known);
+      this.field = fieldsOf(known);
+      this.isStated = known.is_stated || known.is_key_stated || known.is_sound_stated;
+      this.keyText = keyTextOf(known);
+      this.warningText = known.warnings.join("; ");
+      const inSet = facets.sets.find((f) => f.value === known.set)?.count ?? 0;
+      this.setCount = known.set ? inSet : 0;
+      if (this.applyTo === "set" && !this.setCount) this.applyTo = "picked";
+    },
+    isStated: false,
+    keyText: "",
+    warningText: "",
+    setCount: 0,
 
-  /** @param {BringItem} item */
-  noteItem(item) {
-    const rest = this.items.filter((i) => i.id !== item.id);
-    const at = this.items.findIndex((i) => i.id === item.id);
-    if (at < 0) this.items = [shownItem(item), ...rest];
-    else this.items = this.items.map((i) => (i.id === item.id ? shownItem(item) : i));
-  },
+    get applyText() {
+      return this.picked.length > 1 ? `the ${this.picked.length} chosen` : "this loop";
+    },
 
-  get waitingCount() {
-    return this.items.filter((i) => i.state === "waiting" || i.state === "listening").length;
-  },
+    get setText() {
+      return this.known?.set ? `all of ${this.known.set} (${this.setCount})` : "";
+    },
 
-  get bringText() {
-    const waiting = this.waitingCount;
-    const count = (/** @type {string} */ state) => this.items.filter((i) => i.state === state).length;
-    const parts = [];
-    if (waiting) parts.push(`listening, ${waiting} to go`);
-    if (count("done")) parts.push(`${count("done")} brought in`);
-    if (count("double")) parts.push(`${count("double")} there already`);
-    if (count("refused")) parts.push(`${count("refused")} refused`);
-    return parts.join(" · ");
-  },
+    /** A correction, for the chosen or for the whole set. @param {Record<string, unknown>} edit */
+    correct(edit) {
+      if (this.applyTo === "set" && this.known?.set) return this.change(edit, null, { sets: [this.known.set] });
+      return this.change(edit);
+    },
 
-  get isEmpty() {
-    return this.rows.length === 0 && this.words === "";
-  },
+    /** @param {"tempo" | "bars" | "per" | "downbeat"} name */
+    typed(name) {
+      const value = typedNumber(this.field[name]);
+      const column = { tempo: "tempo_bpm", bars: "bars", per: "beats_per_bar", downbeat: "downbeat_s" }[name];
+      if (value === null) {
+        session.say("That is no number.", "error");
+        this.showAbout();
+        return;
+      }
+      this.correct({ kind: "correct", [column]: name === "bars" || name === "per" ? Math.round(value) : value });
+    },
 
-  get foundNothing() {
-    return this.rows.length === 0 && this.words !== "";
-  },
+    /** @param {number} times */
+    count(times) {
+      this.correct({ kind: "correct", times });
+    },
 
-  get countText() {
-    return `Search ${this.rows.length} loops`;
-  },
+    /** @param {number} index */
+    adopt(index) {
+      this.change({ kind: "adopt", index }, [this.chosen]);
+    },
 
-  get troubles() {
-    return this.items.filter((i) => i.state === "refused" || i.state === "double");
-  },
+    withdraw() {
+      this.correct({ kind: "withdraw" });
+    },
 
-  get hearText() {
-    return this.hearing && this.hearing === this.chosen ? "Stop" : "Hear it";
-  },
+    /** @param {string} key */
+    stateKey(key) {
+      this.correct({ kind: "state_key", key: key || null });
+    },
 
-  cancelBringing() {
-    post("/api/bring/cancel");
-  },
+    /** @param {string} sound */
+    stateSound(sound) {
+      if (sound) this.correct({ kind: "state_sound", sound });
+    },
 
-  forgetItems() {
-    post("/api/bring/forget");
-  },
-});
+    rename() {
+      if (this.known && this.field.name !== this.known.name) this.change({ kind: "rename", name: this.field.name }, [this.chosen]);
+    },
 
-/** @param {BringItem} item */
-const shownItem = (item) => ({
-  ...item,
-  text: item.state === "refused" ? `${item.name}: ${item.reason}` : `${item.name}: on the shelf already`,
-});
+    moveToSet() {
+      if (this.known && this.field.set !== this.known.set) this.correct({ kind: "move_to_set", set_name: this.field.set });
+    },
 
-/**
- * Send files one after another; each says for itself how it went.
- * @param {import("../session.js").Session} session @param {{file: File, name: string}[]} files
- */
-export async function bringIn(session, files) {
-  if (!files.length) {
-    session.say("There was no file in that.", "error");
-    return;
-  }
-  for (const { file, name } of files) {
-    try {
-      await putFile(`/api/incoming?name=${encodeURIComponent(name)}`, file);
-    } catch (error) {
-      if (error instanceof ApiError) session.say(`${name}: ${error.message}`, "error");
-      else session.say(`${name} could not be read.`, "error");
-    }
-  }
-}
+    /** Tags as typed, commas between: what is new is added, what is gone is taken off. */
+    retag() {
+      if (!this.known) return;
+      const { add, remove: gone } = tagChanges(this.field.tags, this.known.tags);
+      if (add.length || gone.length) this.correct({ kind: "tag", add, remove: gone });
+    },
+
+    showSet() {
+      if (this.known?.set) this.askKept({ sets: [this.known.set], sort: "name" });
+    },
+
+    /** @param {string} sha */
+    download(sha) {
+      if (sha) downloadWav(session, sha);
+    },
+
+    // ---- files and events
+
+    /** @param {any} event */
+    heard(event) {
+      if (["bring", "shelf", "loop"].includes(event.kind)) this.reloadSoon();
+      else if (event.kind === "searches") this.loadSearches();
+    },
+
+    /** @param {Event} event */
+    pickedFiles(event) {
+      const field = /** @type {HTMLInputElement} */ (event.target);
+      bringIn(session, [...(field.files ?? [])].map((file) => ({
+        file, name: file.webkitRelativePath || file.name,
+      })));
+      field.value = "";
+    },
+
+    pickFiles() {
+      document.getElementById("pick-files")?.click();
+    },
+
+    pickFolder() {
+      document.getElementById("pick-folder")?.click();
+    },
+
+    toggleOnline() {
+      this.online = !this.online;
+      if (this.online && this.hearing) this.quiet();
+    },
+
+    get isEmpty() {
+      return this.total === 0 && !this.isAsked;
+    },
+
+    get foundNothing() {
+      return this.total === 0 && this.isAsked;
+    },
+
+    get countText() {
+      return `Search ${this.total} loop${this.total === 1 ? "" : "s"}`;
+    },
+
+    /** What a shift says to a screen reader. @param {string} shift */
+    shiftText_(shift) {
+      return shift ? `${semitones(Number(shift.replace("−", "-")))} to the project's key` : "";
+    },
+  };
+};
 
 /** @param {import("../session.js").Session} session @param {string} sha */
 export async function downloadWav(session, sha) {

@@ -1,0 +1,150 @@
+"""How is a loop found online, heard and brought in? By the protocol of docs/exchange.md.
+
+The outside is slow and fails: every trouble becomes a sentence, and nothing half-fetched is kept.
+"""
+
+import hashlib
+from typing import Any
+from urllib.parse import quote, urlsplit
+
+from pydantic import BaseModel, Field, ValidationError
+
+from zeroknot.core.errors import NotFoundError, ZeroKnotError
+from zeroknot.store.audio_store import AudioStore
+from zeroknot.store.incoming import Incoming
+from zeroknot.studio.bring import Bringing
+
+CONNECT_SECONDS, READ_SECONDS = 4.0, 20.0
+LARGEST_PREVIEW = 40_000_000
+LARGEST_ANSWER = 5_000_000
+HASH_HEADER = "x-content-sha256"
+
+
+class ExchangeError(ZeroKnotError):
+    """The exchange cannot be reached, or what it says makes no sense."""
+
+
+class About(BaseModel):
+    name: str = Field(min_length=1, max_length=100)
+    version: int
+    practice: bool = False
+
+
+class OnlineLoop(BaseModel):
+    """A loop as the exchange tells it."""
+
+    id: str = Field(min_length=1, max_length=200)
+    name: str = Field(max_length=300)
+    maker: str = Field("", max_length=200)
+    tags: list[str] = []
+    tempo_bpm: float | None = None
+    bars: int | None = None
+    key: str | None = None
+    seconds: float | None = None
+    licence: str = ""
+    file_name: str = Field("loop.wav", max_length=300)
+
+
+class OnlinePage(BaseModel):
+    total: int
+    loops: list[OnlineLoop]
+
+
+class Exchange:
+    """address  of the exchange; "" where there is none"""
+
+    def __init__(self, address: str, store: AudioStore, bringing: Bringing, largest_file: int):
+        self._address = address.rstrip("/")
+        self._store, self._bringing = store, bringing
+        self._largest_file = largest_file
+
+    @property
+    def host(self) -> str | None:
+        """Name and port of where loops are found; None where nowhere."""
+        return urlsplit(self._address).netloc or None
+
+    def about(self) -> About:
+        return self._told(About, "")
+
+    def tags(self) -> list[dict[str, Any]]:
+        answer = self._json("/tags", {})
+        if not isinstance(answer, list):
+            raise ExchangeError("the exchange's tags make no sense")
+        return [t for t in answer if isinstance(t, dict) and isinstance(t.get("tag"), str)][:200]
+
+    def search(self, words: str, tag: str = "", first: int = 0, count: int = 50) -> OnlinePage:
+        asked = {"words": words, "tag": tag, "first": first, "count": count}
+        return self._told(OnlinePage, "/loops", asked)
+
+    def preview(self, id_: str) -> bytes:
+        """Sound to judge a loop by."""
+        return b"".join(self._parts(f"/loops/{quote(id_, safe='')}/preview", LARGEST_PREVIEW)[0])
+
+    def bring(self, loop: OnlineLoop) -> Incoming:
+        """Fetch a loop and bring it in like any file."""
+        parts, promised = self._parts(f"/loops/{quote(loop.id, safe='')}/file", self._largest_file)
+        incoming = self._store.new_incoming()
+        digest = hashlib.sha256()
+        try:
+            with incoming.open("wb") as file:
+                for part in parts:
+                    digest.update(part)
+                    file.write(part)
+            if promised and digest.hexdigest() != promised:
+                raise ExchangeError(f"{loop.name} did not arrive whole; bring it in once more")
+        except BaseException:
+            incoming.unlink(missing_ok=True)
+            raise
+        name = "".join(c for c in loop.file_name if c not in "/\\") or "loop.wav"
+        return self._bringing.begin(incoming, f"{loop.maker or 'exchange'}/{name}")
+
+    def _told(self, shape: Any, path: str, asked: dict[str, Any] | None = None) -> Any:
+        try:
+            return shape.model_validate(self._json(path, asked or {}))
+        except ValidationError as error:
+            raise ExchangeError("the exchange's answer makes no sense") from error
+
+    def _json(self, path: str, asked: dict[str, Any]) -> Any:
+        import json
+
+        parts, _ = self._parts(path, LARGEST_ANSWER, asked)
+        try:
+            return json.loads(b"".join(parts))
+        except ValueError as error:
+            raise ExchangeError("the exchange's answer makes no sense") from error
+
+    def _parts(
+        self, path: str, most_bytes: int, asked: dict[str, Any] | None = None
+    ) -> tuple[list[bytes], str | None]:
+        """An answer's bytes, and the hash it promised."""
+        import httpx2  # only who looks online waits for it
+
+        if not self._address:
+            raise ExchangeError("no loop exchange is set; name one in ZEROKNOT_EXCHANGE")
+        timeout = httpx2.Timeout(READ_SECONDS, connect=CONNECT_SECONDS)
+        parts, size = [], 0
+        try:
+            with (
+                httpx2.Client(timeout=timeout, trust_env=False) as client,
+                client.stream("GET", f"{self._address}/exchange{path}", params=asked) as answer,
+            ):
+                if answer.status_code == 404:
+                    raise NotFoundError("the exchange has no such loop (any more)")
+                if answer.status_code != 200:
+                    raise ExchangeError(
+                        f"the exchange is in trouble (it answered {answer.status_code}); try again"
+                    )
+                for part in answer.iter_bytes():
+                    size += len(part)
+                    if size > most_bytes:
+                        raise ExchangeError("the exchange sends more than can be taken in")
+                    parts.append(part)
+                return parts, answer.headers.get(HASH_HEADER)
+        except httpx2.TimeoutException as error:
+            raise ExchangeError(
+                f"the exchange at {self.host} takes too long to answer; try again"
+            ) from error
+        except httpx2.HTTPError as error:
+            raise ExchangeError(
+                f"the exchange at {self.host} cannot be reached; is it there, and are you online?"
+            ) from error

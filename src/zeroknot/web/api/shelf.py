@@ -1,0 +1,139 @@
+"""The shelf: found, changed, taken back; searches that are kept."""
+
+import json
+from typing import Annotated, Any
+
+from fastapi import APIRouter
+from fastapi import Query as QueryParameters
+from pydantic import BaseModel, ConfigDict, Field
+
+from zeroknot.core.errors import EditError
+from zeroknot.document.project import Project
+from zeroknot.store.searches import SavedSearch
+from zeroknot.store.shelf_query import SORTS, Hits, Query
+from zeroknot.studio.shelf import ShelfChange
+from zeroknot.studio.shelf_edits import AnyShelfEdit
+from zeroknot.studio.studio import Studio
+from zeroknot.web.api.deps import StudioDep
+from zeroknot.web.api.wire import found_json
+
+router = APIRouter(prefix="/api/shelf")
+MOST_ROWS = 500
+
+
+class AskShelf(BaseModel):
+    """A search as it stands in an address; what is not given is not asked."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    words: str = Field("", max_length=300)
+    kinds: list[str] = []
+    sounds: list[str] = []
+    bars: list[int] = []
+    keys: list[str] = []
+    sets: list[str] = []
+    tags: list[str] = []
+    hits: Hits = "all"
+    tempo_from: float | None = None
+    tempo_to: float | None = None
+    favourite: bool = False
+    printed: bool = False
+    stretch_within: float | None = Field(None, ge=0, le=1000)
+    shift_within: int | None = Field(None, ge=0, le=6)
+    sort: str = Field("added", max_length=20)
+    descending: bool = False
+
+    def query(self) -> Query:
+        if self.sort not in SORTS:
+            raise EditError(f"the shelf is sorted by one of {', '.join(SORTS)}")
+        tempo = None
+        if self.tempo_from is not None or self.tempo_to is not None:
+            tempo = (self.tempo_from or 0.0, self.tempo_to or 1e9)
+        return Query(
+            words=self.words, kinds=frozenset(self.kinds), sounds=frozenset(self.sounds),
+            bars=frozenset(self.bars), keys=frozenset(self.keys), sets=frozenset(self.sets),
+            tags=frozenset(self.tags), hits=self.hits, tempo=tempo, favourite=self.favourite,
+            printed=self.printed, stretch_within=self.stretch_within,
+            shift_within=self.shift_within, sort=self.sort, descending=self.descending,
+        )  # fmt: skip
+
+
+class AskPage(AskShelf):
+    project: str | None = Field(None, max_length=40)
+    first: int = Field(0, ge=0)
+    count: int = Field(100, ge=0, le=MOST_ROWS)
+
+
+class AskChange(BaseModel):
+    """Which loops: these, or all that a search finds."""
+
+    edit: AnyShelfEdit
+    shas: list[str] | None = Field(None, max_length=100_000)
+    search: AskShelf | None = None
+    project: str | None = Field(None, max_length=40)
+
+
+class NewSearch(BaseModel):
+    name: str = Field(max_length=300)
+    search: AskShelf
+
+
+@router.get("")
+def find(studio: StudioDep, ask: Annotated[AskPage, QueryParameters()]) -> dict[str, Any]:
+    project = _project(studio, ask.project)
+    found = studio.shelf.find(ask.query(), project, ask.first, ask.count)
+    return found_json(found, project, ask.first)
+
+
+@router.get("/shas")
+def shas(studio: StudioDep, ask: Annotated[AskPage, QueryParameters()]) -> list[str]:
+    """All that a search finds, in order."""
+    return list(studio.shelf.shas(ask.query(), _project(studio, ask.project)))
+
+
+@router.post("/changes", status_code=201)
+def change(studio: StudioDep, ask: AskChange) -> dict[str, Any]:
+    if ask.search is not None:
+        chosen = studio.shelf.shas(ask.search.query(), _project(studio, ask.project))
+    else:
+        chosen = tuple(ask.shas or ())
+    return _change_json(studio.shelf.change(chosen, ask.edit))
+
+
+@router.post("/changes/{change}/undo", status_code=201)
+def take_back(studio: StudioDep, change: int) -> dict[str, Any]:
+    return _change_json(studio.shelf.take_back(change))
+
+
+@router.get("/searches")
+def searches(studio: StudioDep) -> list[dict[str, Any]]:
+    return [_search_json(search) for search in studio.shelf.searches()]
+
+
+@router.post("/searches", status_code=201)
+def keep_search(studio: StudioDep, new: NewSearch) -> dict[str, Any]:
+    return _search_json(studio.shelf.keep_search(new.name, new.search.query()))
+
+
+@router.delete("/searches/{search}", status_code=204)
+def forget_search(studio: StudioDep, search: str) -> None:
+    studio.shelf.forget_search(search)
+
+
+def _project(studio: Studio, id_: str | None) -> Project | None:
+    return studio.projects.state(id_).project if id_ else None
+
+
+def _change_json(change: ShelfChange) -> dict[str, Any]:
+    return {
+        "id": change.id, "label": change.label, "count": change.count, "left_out": change.left_out,
+    }  # fmt: skip
+
+
+def _search_json(search: SavedSearch) -> dict[str, Any]:
+    """With what is asked in the names of `AskShelf`."""
+    said = json.loads(search.query)
+    tempo = said.pop("tempo", None)
+    if tempo:
+        said |= {"tempo_from": tempo[0], "tempo_to": tempo[1]}
+    return {"id": search.id, "name": search.name, "search": said}

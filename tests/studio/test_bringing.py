@@ -1,0 +1,223 @@
+"""Files, folders and archives on their way in: what is refused by name, and what a crash leaves."""
+
+import io
+import os
+import struct
+import unittest
+import zipfile
+import zlib
+from pathlib import Path
+
+from tests.core.listening.test_midi_reading import SIX_EIGHT
+from tests.sounds import audio, rendered, sine
+from tests.studio.helper import StudioTest
+from zeroknot.core.formats.archive import is_hidden
+from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.studio.bring import names_of
+
+
+def packed(members, **options):
+    """A ZIP archive of (name, bytes)."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, **options) as archive:
+        for name, data in members:
+            archive.writestr(zipfile.ZipInfo(name), data)
+    return out.getvalue()
+
+
+def tone(hertz):
+    return wav_bytes(audio(sine(hertz, 0.6)), 16)
+
+
+class ArchivesTest(StudioTest):
+    def states(self):
+        return {i.name: (i.state, i.reason) for i in self.studio.bringing.items()}
+
+    def test_an_archive_comes_in_file_by_file(self):
+        data = packed([
+            ("pack/keys 1.wav", tone(220)), ("pack/keys 2.wav", tone(330)), ("six.mid", SIX_EIGHT),
+            ("pack/cover.jpg", b"\xff\xd8\xff\xe0 picture"), ("__MACOSX/pack/._keys 1.wav", b"x"),
+            ("pack/.DS_Store", b"x"), ("pack/", b""),
+        ])  # fmt: skip
+        self.assertEqual(self.bring(data, "Quay.zip").state, "opened")
+        states = self.states()
+        self.assertEqual(states["Quay/pack/keys 1.wav"][0], "done")
+        self.assertEqual(states["Quay/six.mid"][0], "done")
+        self.assertEqual(states["Quay/pack/cover.jpg"][0], "refused")
+        self.assertEqual(len(states), 5)  # what a system keeps for itself is not even named
+        self.assertEqual({x.set_name for x in self.on_shelf()}, {"pack", "Quay"})
+        self.assertEqual(list(self.studio.store.incoming.iterdir()), [])
+
+    def test_names_that_lead_out_are_refused_by_name(self):
+        data = packed([
+            ("../evil.wav", tone(220)), ("a/../../b.wav", tone(221)), ("/etc/c.wav", tone(222)),
+            ("..\\d.wav", tone(223)), ("C:\\e.wav", tone(224)), ("good.wav", tone(225)),
+        ])  # fmt: skip
+        self.bring(data, "x.zip")
+        refused = {n: r for n, (s, r) in self.states().items() if s == "refused"}
+        self.assertEqual(len(refused), 5)
+        self.assertTrue(all("leads out of the archive" in r for r in refused.values()))
+        self.assertEqual([x.name for x in self.on_shelf()], ["good"])
+        outside = [p for p in self.folder.parent.glob("*.wav")]
+        self.assertEqual(outside, [])
+
+    def test_a_bomb_is_refused_before_it_unpacks(self):
+        # 10 GB of zeros: a stored entry that says so, without the bytes.
+        small = packed([("zeros.wav", b"\0" * 1000)])
+        bomb = bytearray(small)
+        at = small.index(b"PK\x01\x02")  # central directory: uncompressed size at +24
+        struct.pack_into("<I", bomb, at + 24, 4_000_000_000)
+        item = self.bring(bytes(bomb), "bomb.zip")
+        self.assertEqual(item.state, "refused")
+        self.assertIn("would unpack to 4.0 GB", item.reason)
+        self.assertEqual(list(self.studio.store.incoming.iterdir()), [])
+
+    def test_an_entry_that_lies_about_its_size_stops_there(self):
+        data = bytearray(packed([("zeros.wav", b"\0" * 5_000_000)]))
+        for mark, offset in ((b"PK\x01\x02", 24), (b"PK\x03\x04", 22)):
+            struct.pack_into("<I", data, data.index(mark) + offset, 1000)
+        self.bring(bytes(data), "liar.zip")
+        state, reason = self.states()["liar/zeros.wav"]
+        self.assertEqual(state, "refused")
+        self.assertRegex(reason, "more than the archive says|damaged|not an|neither")
+        self.assertEqual(list(self.studio.store.incoming.iterdir()), [])
+
+    def test_a_nest_of_archives_is_opened_one_by_one(self):
+        inner = packed([("deep.wav", tone(440))])
+        self.bring(packed([("inner.zip", inner)]), "outer.zip")
+        self.assertEqual([x.name for x in self.on_shelf()], ["deep"])
+
+    def test_damage_is_said(self):
+        good = packed([("a.wav", tone(220)), ("b.wav", tone(330))])
+        for name, data, said in (
+            ("cut.zip", good[: len(good) // 2], "damaged or cut off"),
+            ("empty.zip", packed([]), "no files"),
+        ):
+            with self.subTest(name):
+                item = self.bring(data, name)
+                self.assertEqual(item.state, "refused")
+                self.assertIn(said, item.reason)
+        broken = bytearray(good)
+        start = good.index(b"a.wav") + 20
+        broken[start : start + 40] = os.urandom(40)
+        self.bring(bytes(broken), "broken.zip")
+        states = self.states()
+        self.assertEqual(states["broken/a.wav"][0], "refused")
+        self.assertEqual(states["broken/b.wav"][0], "done")
+
+    def test_a_locked_entry_is_named(self):
+        data = bytearray(packed([("secret.wav", tone(220))]))
+        at = data.index(b"PK\x01\x02")
+        data[at + 8] |= 1  # bit 0 of the flags: encrypted
+        self.bring(bytes(data), "locked.zip")
+        self.assertIn("password", self.states()["locked/secret.wav"][1])
+
+
+class FoldersTest(StudioTest):
+    def test_a_folder_comes_in_and_stays_where_it_is(self):
+        pack = self.folder / "elsewhere" / "Pack"
+        (pack / "sub").mkdir(parents=True)
+        (pack / "one.wav").write_bytes(tone(220))
+        (pack / "sub" / "two.wav").write_bytes(tone(330))
+        (pack / "empty.wav").write_bytes(b"")
+        (pack / ".hidden.wav").write_bytes(tone(440))
+        (pack / "double.wav").write_bytes(tone(220))
+        unreadable = pack / "locked.wav"
+        unreadable.symlink_to(pack / "nowhere.wav")
+        items = {i.name: i for i in self.studio.bringing.begin_paths([pack])}
+        states = {name: item.state for name, item in items.items()}
+        self.assertEqual(states["Pack/sub/two.wav"], "done")
+        self.assertEqual(sorted(states.values()), ["done", "done", "double", "refused"])
+        self.assertIn("empty", items["Pack/empty.wav"].reason)
+        self.assertTrue((pack / "one.wav").exists())
+        self.assertEqual(list(self.studio.store.incoming.iterdir()), [])
+        gone = self.studio.bringing.begin_paths([pack / "nowhere.wav"])[0]
+        self.assertIn("cannot be read", gone.reason)
+
+    def test_names(self):
+        self.assertEqual(names_of("pack/loops/kick 92.wav"), ("kick 92", "loops", "pack"))
+        self.assertEqual(names_of("../..\\a.wav"), ("a",))
+        for name, hidden in ((".DS_Store", True), ("a/.b/c.wav", True), ("a/b.wav", False),
+                             ("../a.wav", False), ("Thumbs.db", True)):  # fmt: skip
+            with self.subTest(name):
+                self.assertEqual(is_hidden(name), hidden)
+
+
+class GoingOnTest(StudioTest):
+    """What a restart finds, wherever the power went."""
+
+    def stopped_with(self, **change):
+        """A file on its way in, as a crash at some moment leaves it."""
+        from zeroknot.store.incoming import Incoming, IncomingStore
+
+        path = self.studio.store.new_incoming()
+        data = tone(247)
+        item = Incoming("abc", "pack/late.wav", path, True, **change.pop("item", {}))
+        IncomingStore(self.studio._engine).keep([item])
+        if change.get("has_place"):
+            place = self.studio.store.place_of(item.sha)
+            place.parent.mkdir(parents=True, exist_ok=True)
+            place.write_bytes(data)
+        else:
+            path.write_bytes(data)
+        self.studio.close()
+        return self.opened()
+
+    def test_wherever_it_stopped_it_comes_in_once(self):
+        import hashlib
+
+        sha = hashlib.sha256(tone(247)).hexdigest()
+        for name, change in {
+            "before it was listened to": {},
+            "its hash noted, not yet in its place": {"item": {"sha": sha}},
+            "in its place, its row not yet there": {"item": {"sha": sha}, "has_place": True},
+        }.items():
+            with self.subTest(name):
+                self.setUp()
+                studio = self.stopped_with(**change)
+                self.assertEqual(studio.bringing.item("abc").state, "done")
+                self.assertEqual(studio.loops.shas(), {sha})
+                self.assertTrue(studio.store.path(sha).exists())
+                self.assertEqual(list(studio.store.incoming.iterdir()), [])
+
+    def test_a_file_that_went_meanwhile_is_named(self):
+        from zeroknot.store.incoming import Incoming, IncomingStore
+
+        gone = Incoming("abc", "pack/gone.wav", Path("/nowhere/gone.wav"), False)
+        IncomingStore(self.studio._engine).keep([gone])
+        self.studio.close()
+        item = self.opened().bringing.item("abc")
+        self.assertEqual(item.state, "refused")
+        self.assertIn("cannot be read", item.reason)
+
+    def test_the_list_outlives_a_restart_until_it_is_cleared(self):
+        self.bring(tone(220), "a.wav")
+        self.bring(b"no sound", "b.wav")
+        self.studio.close()
+        studio = self.opened()
+        self.assertEqual([i.state for i in studio.bringing.items()], ["done", "refused"])
+        studio.bringing.forget_ended()
+        self.assertEqual(studio.bringing.items(), [])
+        self.assertEqual(self.opened().bringing.items(), [])
+
+
+class LoudnessTest(StudioTest):
+    def test_it_is_measured_when_a_loop_comes_in(self):
+        # EBU Tech 3341: 1 kHz at -23 dBFS in both channels reads -23.0 LUFS.
+        tone_ = sine(1000, 20.0, 10 ** (-23 / 20))
+        import numpy as np
+
+        from zeroknot.core.audio import Audio
+
+        sound = Audio(np.stack([tone_, tone_]).astype(np.float32), 44_100)
+        loop = self.studio.shelf.loop(self.bring(wav_bytes(sound, 32), "t.wav").sha)
+        self.assertAlmostEqual(loop.hearing.loudness_db, -23.0, delta=0.1)
+        self.assertIsNotNone(self.loop("drums_103").hearing.loudness_db)
+        self.assertTrue(rendered("drums_103").frames)
+
+
+class ChecksTest(unittest.TestCase):
+    def test_the_test_archives_are_what_they_claim(self):
+        data = packed([("a.wav", b"abc")])
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            self.assertEqual(archive.getinfo("a.wav").CRC, zlib.crc32(b"abc"))
