@@ -180,7 +180,8 @@ def _novelty(sound: Sound) -> NDArray[np.float64]:
 
 def _envelope(sound: Sound) -> NDArray[np.float64]:
     bright = sound - 0.95 * np.roll(sound, 1, axis=0)
-    size = np.sqrt(ndimage.uniform_filter1d((bright**2).sum(axis=1), 66, mode="wrap"))
+    power = ndimage.uniform_filter1d((bright**2).sum(axis=1), 66, mode="wrap")
+    size = np.sqrt(np.maximum(power, 0.0))  # a running sum of squares may end just under nothing
     return size[::STEP].astype(float)
 
 
