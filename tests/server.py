@@ -22,14 +22,14 @@ def free_port() -> int:
 class Server:
     """`zeroknot serve` on a data folder."""
 
-    def __init__(self, data: Path):
+    def __init__(self, data: Path, **settings: str):
         self.data, self.port = data, free_port()
         self.base = f"http://127.0.0.1:{self.port}"
         began = time.perf_counter()
         self.process = subprocess.Popen(
             [sys.executable, "-c", "from zeroknot.cli.main import run; run()", "serve", "--port",
              str(self.port)],
-            env={**os.environ, "ZEROKNOT_DATA": str(data)},
+            env={**os.environ, "ZEROKNOT_DATA": str(data), **settings},
             stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
             start_new_session=True,
         )  # fmt: skip
@@ -51,7 +51,7 @@ class Server:
         request = urllib.request.Request(self.base + path, body, method=method)
         request.add_header("content-type", "application/json")
         with urllib.request.urlopen(request, timeout=120) as response:
-            return json.load(response)
+            return None if response.status == 204 else json.load(response)
 
     def post(self, path: str, **body):
         return self.send("POST", path, json.dumps(body).encode())

@@ -4,6 +4,7 @@ import tempfile
 import time
 import unittest
 from pathlib import Path
+from typing import ClassVar
 
 from playwright.sync_api import sync_playwright
 
@@ -17,14 +18,19 @@ FLAGS = [
 
 
 class BrowserTest(unittest.TestCase):
-    """One server and one browser a class; a fresh page and project a test."""
+    """One server and one browser a class; a fresh page and project a test.
+
+    settings  of the server, as its environment names them
+    """
+
+    settings: ClassVar[dict[str, str]] = {}
 
     @classmethod
     def setUpClass(cls):
         folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
         cls.addClassCleanup(folder.cleanup)
         cls.data = Path(folder.name)
-        cls.server = Server(cls.data)
+        cls.server = Server(cls.data, **cls.settings)
         cls.addClassCleanup(cls.server.stop)
         playwright = sync_playwright().start()
         cls.addClassCleanup(playwright.stop)

@@ -130,9 +130,13 @@ export class Song {
     this.attempt += 1;
     const attempt = this.attempt;
     this.old = this.sheet;
+    this.next = sheet;
     await this.blocksFor(sheet, this.nowFrame(), READY_SECONDS + 0.5).catch(() => undefined);
     if (attempt !== this.attempt || !this.isPlaying) {
-      if (attempt === this.attempt) this.sheet = sheet;
+      if (attempt === this.attempt) {
+        this.sheet = sheet;
+        this.next = null;
+      }
       return;
     }
     const line = this.waitsForBar ? this.nextBarLine(sheet, this.nowFrame() + AT_LEAST_SECONDS * this.rate) : null;
@@ -166,6 +170,7 @@ export class Song {
     const fresh = this.eventsOf(sheet).filter((e) => !before.has(JSON.stringify(e)));
     for (const run of this.runs) run.sheet = sheet;
     this.sheet = sheet;
+    this.next = null;
     const at = Math.ceil(time * this.rate);
     const run = this.runs.filter((r) => r.context <= at).at(-1) ?? this.runs[0];
     const from = run.song + at - run.context;
@@ -349,11 +354,15 @@ export class Song {
   hearHand(strand) {
     if (this.withHand === strand) return;
     this.withHand = strand;
-    if (this.isPlaying && this.sheet) this.swapEvents(this.sheet);
+    const sheet = this.next ?? this.sheet;
+    if (this.isPlaying && sheet) this.swapEvents(sheet);
   }
 
   /** @type {Sheet | null} */
   old = null;
+
+  /** @type {Sheet | null} what is exchanged for as soon as its first blocks are here */
+  next = null;
 
   /** @type {SheetEvent[] | null} */
   events_ = null;
