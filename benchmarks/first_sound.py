@@ -58,7 +58,7 @@ def table() -> str:
 def _measured(server: Server) -> tuple[list[float], list[float]]:
     server.bring(eight_bars(), "keys_88bpm.wav")
     server.settle()
-    sha = server.get("/api/shelf")[0]["sha"]
+    sha = server.rows()[0]["sha"]
     project = server.post("/api/projects", name="Bench")["id"]
     fresh, again = [], []
     with sync_playwright() as playwright:

@@ -6,6 +6,7 @@ only asked for what changed since the last search (docs/decisions/0008).
 
 import json
 import threading
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
@@ -32,6 +33,9 @@ from zeroknot.store.shelf_query import (
 Mask = NDArray[np.bool_]
 Numbers = NDArray[np.float64]
 
+NameKey = tuple[tuple[int, int, str], ...]
+
+MOST_INSERTED = 500  # more at once are sorted anew
 MOST_VALUES = 60  # of a facet that are told
 SAME_BPM = 0.5
 LAYS = (0.5, 1.0, 2.0)
@@ -76,8 +80,10 @@ class ShelfIndex:
         self._flags = {name: np.zeros(0, np.bool_) for name in FLAGS}
         self._coded = {name: np.zeros(0, np.int32) for name in CODED}
         self._codes = {name: _Codes() for name in CODED}
-        self._tags: dict[str, set[int]] = {}
-        self._name_ranks: Numbers | None = None
+        self._tags: dict[str, Mask] = {}
+        self._name_keys: list[NameKey] = []  # in order, and the place of each
+        self._by_name: list[int] = []
+        self._name_order: NDArray[np.intp] | None = None
 
     def find(
         self, query: Query, time: ProjectTime | None = None, first: int = 0, count: int = 100
@@ -87,7 +93,7 @@ class ShelfIndex:
             self._catch_up()
             masks = self._masks(query, time)
             everything = _all(masks.values(), len(self._rows))
-            order = self._sorted(np.flatnonzero(everything), query, time)
+            order = self._sorted(everything, query, time)
             rows = tuple(self._rows[i] for i in order[first : first + count])
             return Found(int(order.size), rows, self._facets(masks, everything, query, time))
 
@@ -96,7 +102,7 @@ class ShelfIndex:
         with self._lock:
             self._catch_up()
             everything = _all(self._masks(query, time).values(), len(self._rows))
-            order = self._sorted(np.flatnonzero(everything), query, time)
+            order = self._sorted(everything, query, time)
             return tuple(self._rows[i].sha for i in order)
 
     # ---- keeping up
@@ -105,6 +111,7 @@ class ShelfIndex:
         changed = self._loops.facts_since(self._stamp)
         if not changed:
             return
+        is_bulk = len(changed) > MOST_INSERTED
         self._make_room(len(changed))
         for row in changed:
             place = self._places.get(row.sha)
@@ -112,14 +119,18 @@ class ShelfIndex:
                 place = self._places[row.sha] = len(self._rows)
                 self._rows.append(row)
                 self._texts.append("")
-                self._name_ranks = None
+                if not is_bulk:
+                    self._put_by_name(natural(row.name), place)
             else:
-                if self._rows[place].name != row.name or self._rows[place].set_name != row.set_name:
-                    self._name_ranks = None
+                if self._rows[place].name != row.name and not is_bulk:
+                    self._take_by_name(natural(self._rows[place].name), place)
+                    self._put_by_name(natural(row.name), place)
                 for tag in _tags(self._rows[place]):
-                    self._tags[tag].discard(place)
+                    self._tags[tag][place] = False
                 self._rows[place] = row
             self._set(place, row)
+        if is_bulk:
+            self._sort_names()
         self._stamp = changed[-1].stamp
 
     def _make_room(self, more: int) -> None:
@@ -128,7 +139,7 @@ class ShelfIndex:
         if wanted <= size:
             return
         room = max(wanted, 2 * size) - size
-        for columns in (self._numbers, self._flags, self._coded):
+        for columns in (self._numbers, self._flags, self._coded, self._tags):
             for name, column in columns.items():
                 columns[name] = np.concatenate([column, np.zeros(room, column.dtype)])
 
@@ -153,7 +164,9 @@ class ShelfIndex:
         ):  # fmt: skip
             code[name][place] = self._codes[name].code(text or "")
         for tag in _tags(row):
-            self._tags.setdefault(tag, set()).add(place)
+            if tag not in self._tags:
+                self._tags[tag] = np.zeros(number["seconds"].size, np.bool_)
+            self._tags[tag][place] = True
         said = (row.name, row.set_name, row.sound or "", row.key or "", kind, row.file_kind)
         self._texts[place] = "\n".join((*said, *_tags(row))).casefold()
 
@@ -175,10 +188,7 @@ class ShelfIndex:
         masks = {"on_shelf": self._flag("on_shelf")}
         asked = taken_apart(query.words)
         if asked.words:
-            texts = self._texts
-            masks["words"] = np.fromiter(
-                (all(w in text for w in asked.words) for text in texts), np.bool_, size
-            )
+            masks["words"] = self._with_words(asked.words)
         if asked.bpm is not None:
             masks["bpm"] = np.abs(self._number("tempo_bpm") - asked.bpm) <= SAME_BPM
         if asked.key is not None:
@@ -193,8 +203,8 @@ class ShelfIndex:
             masks["bars"] = np.isin(self._number("bars"), list(query.bars))
         if query.tags:
             masks["tags"] = np.zeros(size, np.bool_)
-            for tag in query.tags:
-                masks["tags"][list(self._tags.get(tag, ()))] = True
+            for tag in query.tags & self._tags.keys():
+                masks["tags"] |= self._tags[tag][:size]
         if query.hits != "all":
             masks["hits"] = self._flag("is_hit") == (query.hits == "hits")
         if query.tempo:
@@ -208,6 +218,16 @@ class ShelfIndex:
         if fits is not None:
             masks["fits"] = fits
         return masks
+
+    def _with_words(self, words: tuple[str, ...]) -> Mask:
+        """Rows whose text has every word; the longest word first, the rest only where it is."""
+        first, *rest = sorted(words, key=len, reverse=True)
+        found = np.flatnonzero([first in text for text in self._texts])
+        for word in rest:
+            found = found[[word in self._texts[i] for i in found.tolist()]]
+        mask = np.zeros(len(self._rows), np.bool_)
+        mask[found] = True
+        return mask
 
     def _fits(self, query: Query, time: ProjectTime | None) -> Mask | None:
         if time is None or (query.stretch_within is None and query.shift_within is None):
@@ -242,18 +262,20 @@ class ShelfIndex:
             ways = np.abs(np.stack([octaves + np.log2(lay) for lay in LAYS]))
         return np.asarray(ways.min(axis=0))
 
-    def _sorted(
-        self, found: NDArray[np.intp], query: Query, time: ProjectTime | None
-    ) -> NDArray[np.intp]:
+    def _sorted(self, mask: Mask, query: Query, time: ProjectTime | None) -> NDArray[np.intp]:
         """Places in the order that is asked for; what has no value comes last either way."""
-        added = -self._number("added")[found]
         if query.sort == "added":
-            return found[np.argsort(-added if query.descending else added, kind="stable")]
+            found = np.flatnonzero(mask)
+            added = self._number("added")[found]
+            return found[np.argsort(added if query.descending else -added, kind="stable")]
+        by_name = self._names_in_order()
+        found = by_name[mask[by_name]]
+        if query.sort == "name":
+            return found[::-1] if query.descending else found
         values = self._values(query.sort, time)[found]
-        missing = np.isnan(values)
-        values = np.where(missing, 0.0, -values if query.descending else values)
-        names = self._ranks()[found]
-        return found[np.lexsort((added, names, values, missing))]
+        # What has no value sorts last by itself; turned round, it must not come first.
+        values = -values if query.descending else values
+        return found[np.argsort(values, kind="stable")]
 
     def _values(self, sort: str, time: ProjectTime | None) -> Numbers:
         if sort == "length":
@@ -266,7 +288,7 @@ class ShelfIndex:
             return self._least_change(time)
         column = {"key": "key", "kind": "kind", "sound": "sound", "set": "set_name"}.get(sort)
         if column is None:
-            return self._ranks()
+            return np.zeros(len(self._rows))
         names = self._codes[column].names
         by_name = sorted(range(len(names)), key=lambda i: natural(names[i]))
         rank = np.empty(len(names))
@@ -274,14 +296,32 @@ class ShelfIndex:
         rank[0] = np.nan
         return np.asarray(rank[self._coded[column][: len(self._rows)]])
 
-    def _ranks(self) -> Numbers:
-        """Each row's place by its name."""
-        if self._name_ranks is None:
-            keys = [natural(row.name) for row in self._rows]
-            order = sorted(range(len(keys)), key=keys.__getitem__)
-            self._name_ranks = np.empty(len(keys))
-            self._name_ranks[order] = np.arange(len(keys))
-        return self._name_ranks
+    # ---- by name
+
+    def _sort_names(self) -> None:
+        keys = [natural(row.name) for row in self._rows]
+        self._by_name = sorted(range(len(keys)), key=keys.__getitem__)
+        self._name_keys = [keys[place] for place in self._by_name]
+        self._name_order = None
+
+    def _put_by_name(self, key: NameKey, place: int) -> None:
+        at = bisect_right(self._name_keys, key)
+        self._name_keys.insert(at, key)
+        self._by_name.insert(at, place)
+        self._name_order = None
+
+    def _take_by_name(self, key: NameKey, place: int) -> None:
+        at = bisect_left(self._name_keys, key)
+        while self._by_name[at] != place:
+            at += 1
+        del self._name_keys[at], self._by_name[at]
+        self._name_order = None
+
+    def _names_in_order(self) -> NDArray[np.intp]:
+        """Places by their names."""
+        if self._name_order is None:
+            self._name_order = np.asarray(self._by_name, np.intp)
+        return self._name_order
 
     # ---- counting
 
@@ -324,9 +364,8 @@ class ShelfIndex:
 
     def _counted_tags(self, mask: Mask) -> dict[str, int]:
         counted = {
-            tag: int(mask[np.fromiter(places, np.intp, len(places))].sum())
-            for tag, places in self._tags.items()
-            if places
+            tag: int(np.count_nonzero(column[: mask.size] & mask))
+            for tag, column in self._tags.items()
         }
         return _most({tag: count for tag, count in counted.items() if count})
 

@@ -62,6 +62,13 @@ def warm_up() -> None:
         sounded(voice, 60, 100, 4410, 44_100)
 
 
+def warm_up_listening() -> None:
+    """Compile what listening needs: once after installing, the results are kept."""
+    noise = np.random.default_rng(0).standard_normal((1, 88_200)).astype(np.float32) * 0.1
+    noise *= np.arange(88_200, 0, -1) % 22_050 / 22_050
+    listen(Audio(noise, 44_100))
+
+
 def take_in(
     folder: Path, file: Path, names: tuple[str, ...], is_ours: bool, most_bytes: int
 ) -> Listened:

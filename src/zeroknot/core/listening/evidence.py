@@ -9,6 +9,7 @@ Conventions
 
 from dataclasses import dataclass
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
@@ -24,7 +25,7 @@ TEMPO_CENTRES = 44.0 * 2.0 ** (np.arange(12) / 4.0)
 BAR_CLASSES = (1, 2, 3, 4, 5, 8, 16)
 METRE_CLASSES = (2, 3, 4, 5, 7)
 KINDS = 6
-CHUNK_CELLS = 400_000  # grid places worked on at a time: bounds the memory
+PROFILE, SHAPES, LAGS = 6, 7, 7  # numbers a band, a band, and a table
 
 
 def first_evidence(material: Material, hypotheses: Hypotheses) -> Table:
@@ -44,7 +45,7 @@ def evidence(material: Material, hypotheses: Hypotheses, first: Table) -> Table:
 
     returns  float32 [hypotheses, features]
     """
-    parts = [first, _drift(material, hypotheses), _in_groups(material, hypotheses)]
+    parts = [first, _drift(material, hypotheses), _on_the_grid(material, hypotheses)]
     return np.concatenate(parts, axis=1).astype(np.float32)
 
 
@@ -186,7 +187,7 @@ def _drift(material: Material, h: Hypotheses) -> Table:
 
 @dataclass(frozen=True, eq=False)
 class _Prepared:
-    """What every group of hypotheses is looked up in.
+    """What every hypothesis is looked up in.
 
     bands   four float32 [frames]: rises in all, low, middle and high, each a local maximum
     sums    running sums of colours, chroma and rises: float64 [rows + 1, columns]
@@ -219,114 +220,143 @@ class _Prepared:
         )
 
 
-def _in_groups(material: Material, h: Hypotheses) -> Table:
-    """Accents and repetition, worked out together for hypotheses of as many pulses."""
+def _on_the_grid(material: Material, h: Hypotheses) -> Table:
+    """Accents and repetition, of every hypothesis.
+
+    returns  float32 [hypotheses, (PROFILE + SHAPES) · bands + (LAGS + 1) · tables]
+    """
     prepared = _Prepared.of(material)
-    out: Table | None = None
-    for count in np.unique(h.pulses):
-        members = np.flatnonzero(h.pulses == count)
-        size = max(1, int(CHUNK_CELLS // (count * PLACES)))
-        for k in range(0, members.size, size):
-            part = members[k : k + size]
-            group = h.taken(part)
-            rows = np.concatenate([_accents(prepared, group), _repetition(prepared, group)], axis=1)
-            if out is None:
-                out = np.zeros((len(h), rows.shape[1]), np.float32)
-            out[part] = rows
-    assert out is not None
-    return out
-
-
-def _accents(prepared: _Prepared, h: Hypotheses) -> Table:
-    """Where in the pulse and in the bar things begin, low and high apart."""
-    count, frames = int(h.pulses[0]), prepared.bands[0].size
-    places = h.start[:, None] + h.period[:, None] * np.arange(count * PLACES) / PLACES
-    i = np.round(places / prepared.hop).astype(np.int64)
-    inside = (i >= 0) & (i < frames)
-    i = np.clip(i, 0, frames - 1)
-    columns = []
-    beats = []
-    for band in prepared.bands:
-        values = band[i] * inside
-        values = values.reshape(len(h), count, PLACES)
-        mean = values.mean(axis=(1, 2))[:, None] + 1e-6
-        profile = values.mean(axis=1) / mean
-        columns += [
-            profile[:, 0], profile[:, 6], profile[:, (3, 9)].mean(axis=1),
-            profile[:, (4, 8)].mean(axis=1), profile[:, 8] - profile[:, 4],
-            profile[:, (1, 2, 5, 7, 10, 11)].mean(axis=1),
-        ]  # fmt: skip
-        beats.append(values[:, :, 0] / mean)
-    for beat in beats:
-        shapes = np.zeros((len(h), 7), np.float32)
-        for metre in np.unique(h.metre):
-            rows = h.metre == metre
-            bar = beat[rows].reshape(int(rows.sum()), -1, metre)
-            mean = bar.mean(axis=1)
-            level = mean.mean(axis=1) + 1e-6
-            rest = mean[:, 1:]
-            shapes[rows, 0] = (mean[:, 0] - rest.mean(axis=1)) / level
-            shapes[rows, 1] = (mean[:, 0] - rest.max(axis=1)) / level
-            shapes[rows, 2] = (mean[:, 1::2].mean(axis=1) - mean[:, 0::2].mean(axis=1)) / level
-            if metre == 4:
-                shapes[rows, 3] = (mean[:, 0] - mean[:, 2]) / level
-                shapes[rows, 4] = np.abs(mean[:, 1] - mean[:, 3]) / level
-            first = bar[:, 0].mean(axis=1)
-            shapes[rows, 5] = (bar[:, 0, 0] - mean[:, 0]) / level
-            shapes[rows, 6] = (first - level) / level
-        columns += list(shapes.T)
-    return np.stack(columns, axis=1).astype(np.float32)
-
-
-def _repetition(prepared: _Prepared, h: Hypotheses) -> Table:
-    """How like itself the pass is some pulses or bars later, in colour, in pitch, in rises."""
-    count = int(h.pulses[0])
-    edges = h.start[:, None] + h.period[:, None] * np.arange(count * SLOTS + 1) / SLOTS
-    columns = []
-    metre = h.metre
+    n = len(h)
+    starts, periods = h.start.astype(np.float64), h.period.astype(np.float64)
+    pulses, metres = h.pulses.astype(np.int64), h.metre.astype(np.int64)
+    profiles = np.zeros((n, PROFILE * len(prepared.bands)))
+    shapes = np.zeros((n, SHAPES * len(prepared.bands)))
+    for i, band in enumerate(prepared.bands):
+        _accents_kernel(
+            band, prepared.hop, starts, periods, pulses, metres,
+            profiles[:, i * PROFILE : (i + 1) * PROFILE], shapes[:, i * SHAPES : (i + 1) * SHAPES],
+        )  # fmt: skip
     lags = np.stack(
         [
-            np.full(len(h), 1), np.full(len(h), 2), np.full(len(h), 3), metre, 2 * metre,
-            np.where(h.bars % 2 == 0, count // 2, 0), np.where(metre == 4, 3, 4),
+            np.full(n, 1), np.full(n, 2), np.full(n, 3), metres, 2 * metres,
+            np.where(h.bars % 2 == 0, pulses // 2, 0), np.where(metres == 4, 3, 4),
         ],
         axis=1,
-    )  # fmt: skip
-    slots = count * SLOTS
-    every = np.arange(len(h))
-    for table, sums, step in zip(prepared.tables, prepared.sums, prepared.steps, strict=True):
-        means = _means_between(table, sums, edges / step)
-        means -= means.mean(axis=1, keepdims=True)
-        power = np.square(means).sum(axis=(1, 2)) + 1e-6
-        # By the spectrum: the circular likeness at every lag at once.
-        spectrum = np.fft.rfft(means, axis=1)
-        again = np.fft.irfft((np.abs(spectrum) ** 2).sum(axis=2), n=slots, axis=1)
-        again /= power[:, None]
-        for k in range(lags.shape[1]):
-            lag = lags[:, k] * SLOTS % slots
-            columns.append(np.where(lag == 0, 0.0, again[every, lag]))
-        # How much changes at bar lines against other pulses.
-        pulses = means.reshape(len(h), count, SLOTS, -1).mean(axis=2)
-        change = np.sqrt(np.square(pulses - np.roll(pulses, 1, axis=1)).sum(axis=2)) + 1e-6
-        at_bars = np.zeros(len(h))
-        for one in np.unique(metre):
-            rows = metre == one
-            at_bars[rows] = change[rows, :: int(one)].mean(axis=1)
-        columns.append(at_bars / change.mean(axis=1))
-    return np.stack(columns, axis=1).astype(np.float32)
+    ).astype(np.int64)  # fmt: skip
+    again = np.zeros((n, (LAGS + 1) * len(prepared.tables)))
+    for i, (table, sums, step) in enumerate(
+        zip(prepared.tables, prepared.sums, prepared.steps, strict=True)
+    ):
+        _repetition_kernel(
+            table, sums, step, starts, periods, pulses, metres, lags,
+            again[:, i * (LAGS + 1) : (i + 1) * (LAGS + 1)],
+        )  # fmt: skip
+    return np.concatenate([profiles, shapes, again], axis=1).astype(np.float32)
 
 
-def _means_between(
-    table: Table, sums: NDArray[np.float64], edges: NDArray[np.float64]
-) -> NDArray[np.float64]:
-    """Means of the rows between neighbouring edges (in rows, fractions count): [n, slots, columns].
+@numba.njit(cache=True, nogil=True)
+def _accents_kernel(  # type: ignore[no-untyped-def]
+    band, hop, starts, periods, pulses, metres, profiles, shapes
+):
+    """Where in the pulse and in the bar things begin, in one band of the picture."""
+    for n in range(starts.size):
+        count, metre = pulses[n], metres[n]
+        profile = np.zeros(PLACES)
+        beats = np.zeros(count)
+        for k in range(count * PLACES):
+            i = int(np.rint((starts[n] + periods[n] * k / PLACES) / hop))
+            if 0 <= i < band.size:
+                profile[k % PLACES] += band[i]
+                if k % PLACES == 0:
+                    beats[k // PLACES] = band[i]
+        mean = profile.sum() / (count * PLACES) + 1e-6
+        profile /= count * mean
+        beats /= mean
+        profiles[n, 0] = profile[0]
+        profiles[n, 1] = profile[6]
+        profiles[n, 2] = (profile[3] + profile[9]) / 2
+        profiles[n, 3] = (profile[4] + profile[8]) / 2
+        profiles[n, 4] = profile[8] - profile[4]
+        rest = profile[1] + profile[2] + profile[5] + profile[7] + profile[10] + profile[11]
+        profiles[n, 5] = rest / 6
+        bars = count // metre
+        bar = np.zeros(metre)
+        for k in range(bars * metre):
+            bar[k % metre] += beats[k] / bars
+        level = bar.mean() + 1e-6
+        even, odd, evens, odds = 0.0, 0.0, 0, 0
+        for j in range(metre):
+            if j % 2:
+                odd, odds = odd + bar[j], odds + 1
+            else:
+                even, evens = even + bar[j], evens + 1
+        shapes[n, 0] = (bar[0] - bar[1:].mean()) / level
+        shapes[n, 1] = (bar[0] - bar[1:].max()) / level
+        shapes[n, 2] = (odd / odds - even / evens) / level
+        if metre == 4:
+            shapes[n, 3] = (bar[0] - bar[2]) / level
+            shapes[n, 4] = abs(bar[1] - bar[3]) / level
+        shapes[n, 5] = (beats[0] - bar[0]) / level
+        shapes[n, 6] = (beats[:metre].mean() - level) / level
 
-    Outside the table is silence.
+
+@numba.njit(cache=True, nogil=True)
+def _repetition_kernel(  # type: ignore[no-untyped-def]
+    table, sums, step, starts, periods, pulses, metres, lags, out
+):
+    """How like itself the pass is some pulses later, in one table of rows; 0 where it is the same.
+
+    Outside the table is silence. The last column says how much changes at bar lines against other
+    pulses.
     """
-    at = np.clip(edges, 0, table.shape[0])
-    whole = np.minimum(at.astype(np.int64), table.shape[0] - 1)
-    taken = sums[whole] + (at - whole)[..., None] * table[whole]
-    widths = np.maximum(np.diff(edges, axis=1), 1e-6)[..., None]
-    return np.asarray(np.diff(taken, axis=1) / widths)
+    rows, columns = table.shape
+    for n in range(starts.size):
+        count, slots = pulses[n], pulses[n] * SLOTS
+        means = np.zeros((slots, columns))
+        width = max(periods[n] / SLOTS / step, 1e-6)
+        for s in range(slots + 1):
+            at = min(max((starts[n] + periods[n] * s / SLOTS) / step, 0.0), float(rows))
+            whole = min(int(at), rows - 1)
+            for c in range(columns):
+                taken = sums[whole, c] + (at - whole) * table[whole, c]
+                if s < slots:
+                    means[s, c] -= taken / width
+                if s > 0:
+                    means[s - 1, c] += taken / width
+        for c in range(columns):
+            level = 0.0
+            for s in range(slots):
+                level += means[s, c] / slots
+            for s in range(slots):
+                means[s, c] -= level
+        power = 1e-6
+        for s in range(slots):
+            for c in range(columns):
+                power += means[s, c] * means[s, c]
+        for k in range(lags.shape[1]):
+            lag = lags[n, k] * SLOTS % slots
+            if lag == 0:
+                continue
+            like = 0.0
+            for s in range(slots):
+                other = s + lag - slots if s + lag >= slots else s + lag
+                for c in range(columns):
+                    like += means[s, c] * means[other, c]
+            out[n, k] = like / power
+        changes, at_bars, bars = 0.0, 0.0, 0
+        for p in range(count):
+            square = 0.0
+            before = p - 1 if p > 0 else count - 1
+            for c in range(columns):
+                by = 0.0
+                for s in range(SLOTS):
+                    by += means[p * SLOTS + s, c] - means[before * SLOTS + s, c]
+                square += (by / SLOTS) * (by / SLOTS)
+            change = np.sqrt(square) + 1e-6
+            changes += change / count
+            if p % metres[n] == 0:
+                at_bars, bars = at_bars + change, bars + 1
+        out[n, lags.shape[1]] = at_bars / bars / changes
 
 
 def _whole(material: Material, n: int) -> Table:
