@@ -143,22 +143,22 @@ class RulesTest(BrowserTest):
         self.open()
         got = self.evaluate(
             'const {partsIn} = await import("/static/js/engine/schedule.js");'
-            "const e = {at: 1000, start: 60000, frames: 150000};"
+            "const e = {at: 1000, start: 30000, frames: 75000};"
             "const parts = [];"
-            "for (let w = 0; w < 160000; w += 4410) parts.push(...partsIn(e, w, w + 4410, false));"
-            "const joined = partsIn(e, 40000, 44410, true);"
+            "for (let w = 0; w < 80000; w += 4410) parts.push(...partsIn(e, w, w + 4410, false));"
+            "const joined = partsIn(e, 20000, 24410, true);"
             "return [parts.map((p) => [p.at, p.index, p.offset, p.frames]),"
             " joined.map((p) => [p.at, p.index, p.offset, p.frames, p.from])];"
         )
-        # 65 536 · 1 − 60 000 = 5 536 frames are left of block 0; then a whole block, and the rest.
+        # 32 768 · 1 − 30 000 = 2 768 frames are left of block 0; then a whole block, and the rest.
         self.assertEqual(
             got[0],
             [
-                [1000, 0, 60000, 5536],
-                [6536, 1, 0, 65536],
-                [72072, 2, 0, 65536],
-                [137608, 3, 0, 13392],
+                [1000, 0, 30000, 2768],
+                [3768, 1, 0, 32768],
+                [36536, 2, 0, 32768],
+                [69304, 3, 0, 6696],
             ],
         )
-        # Joined at 40 000: block 1, 33 464 frames in.
-        self.assertEqual(got[1], [[40000, 1, 33464, 32072, 39000]])
+        # Joined at 20 000: block 1, 16 232 frames in.
+        self.assertEqual(got[1], [[20000, 1, 16232, 16536, 19000]])

@@ -18,7 +18,7 @@ SWITCHED = """async (sheet) => {
   const blocks = new Blocks(sheet.rate);
   // An offline clock waits for nobody: everything is there before it runs.
   for (const digest of [sheet.digest, sheet.against]) {
-    for (let i = 0; i * 65536 < sheet.frames; i += 1) await blocks.get(digest, i, sheet.channels);
+    for (let i = 0; i * 32768 < sheet.frames; i += 1) await blocks.get(digest, i, sheet.channels);
   }
   const voice = new HandVoice(context, blocks, context.destination);
   for (let k = 1; k < 24; k += 1) {
@@ -150,7 +150,7 @@ class StretchTest(BrowserTest):
     def rendered(self, sheet, digest):
         """The first channel of a whole render, as the browser gets it."""
         parts = []
-        for index in range(-(-sheet["frames"] // 65_536)):
+        for index in range(-(-sheet["frames"] // 32_768)):
             with urllib.request.urlopen(
                 f"{self.server.base}/api/renders/{digest}/{index}"
             ) as answer:

@@ -50,8 +50,8 @@ class DatabaseTest(unittest.TestCase):
     def test_the_cache_is_kept_under_its_size(self):
         store = AudioStore(self.folder)
         for i in range(4):
-            place = store.cache / "renders" / "ab" / f"d{i}"
+            place = store.cache / "blocks" / "ab" / f"d{i}"
             place.mkdir(parents=True)
             (place / "0").write_bytes(b"x" * 100)
         store.trim_cache(250)
-        self.assertEqual(len(list((store.cache / "renders").glob("??/*"))), 2)
+        self.assertEqual(len(list((store.cache / "blocks").glob("??/*"))), 2)

@@ -202,7 +202,7 @@ class AuditionTest(StudioTest):
         asked = Audition(lay=1.0)
         self.assertEqual(self.studio.prepare(tree, [self.item.sha, "f" * 64], asked), 1)
         sheet = self.studio.hand_sheet(tree, self.item.sha, 0.0, None, asked)
-        blocks = list((self.folder / "cache" / "renders").glob(f"??/{sheet['digest']}/0"))
+        blocks = list((self.folder / "cache" / "blocks").glob(f"??/{sheet['digest']}/0"))
         self.assertEqual(len(blocks), 1)
 
 

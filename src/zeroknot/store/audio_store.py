@@ -18,6 +18,7 @@ from pathlib import Path
 from zeroknot.core.errors import NotFoundError
 
 COPY_BYTES = 1 << 20
+BLOCKS = "blocks"
 
 
 class AudioStore:
@@ -76,7 +77,8 @@ class AudioStore:
 
     def trim_cache(self, most_bytes: int) -> None:
         """Drop the renders used longest ago until the cache is under a size."""
-        renders = self.cache / "renders"
+        shutil.rmtree(self.cache / "renders", ignore_errors=True)  # blocks of another size, once
+        renders = self.cache / BLOCKS
         entries = []
         for folder in renders.glob("??/*") if renders.exists() else ():
             size = sum(f.stat().st_size for f in folder.iterdir())
@@ -113,7 +115,7 @@ def write_whole(path: Path, data: bytes) -> None:
 
 def block_path(folder: Path, digest: str, index: int) -> Path:
     """Where a block of a render lies or will lie."""
-    return folder / "cache" / "renders" / digest[:2] / digest / str(index)
+    return folder / "cache" / BLOCKS / digest[:2] / digest / str(index)
 
 
 def peaks_path(folder: Path, sha: str, frames_per_bin: int) -> Path:

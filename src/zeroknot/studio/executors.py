@@ -32,8 +32,6 @@ def start_quietly(niceness: int, threads: int) -> None:
     os.nice(niceness)
     os.environ[THREADS_VARIABLE] = str(threads)
     threading.Thread(target=_end_with_parent, daemon=True).start()
-    for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
-        os.environ.setdefault(name, "1")
 
 
 def _end_with_parent() -> None:
@@ -65,6 +63,10 @@ class Executors:
 
     @classmethod
     def processes(cls, listeners: int) -> "Executors":
+        # Before a worker loads NumPy, which may be before its own first line: workers that each
+        # take all cores for their sums stand in one another's way.
+        for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
+            os.environ.setdefault(name, "1")
         return cls(
             _pool(1, niceness=0, threads=2),
             _pool(1, niceness=BELOW_SOUND, threads=1),

@@ -32,7 +32,7 @@ from zeroknot.studio.shelf import Shelf
 
 BARS_BEYOND_END = 64
 MOST_PREPARED = 6
-PREPARED_BLOCKS = 2
+PREPARED_BLOCKS = 3
 
 
 class Studio:

@@ -4,6 +4,7 @@ from dataclasses import replace
 import numpy as np
 
 from tests.sounds import RATE, audio, drum_loop
+from zeroknot.core.listening import evidence as evidence_module
 from zeroknot.core.listening.attacks import Attacks
 from zeroknot.core.listening.evidence import evidence, first_evidence
 from zeroknot.core.listening.hypotheses import (
@@ -116,6 +117,39 @@ class EvidenceTest(unittest.TestCase):
                 first = first_evidence(m, h)
                 some = np.arange(min(len(h), 40))
                 self.assertTrue(np.isfinite(evidence(m, h.taken(some), first[some])).all())
+
+    def test_the_kernels_and_their_python_agree_and_so_does_the_circular_spectrum(self):
+        m = material(drum_loop(124, 4))
+        taken = found(m).taken(np.arange(6))
+        prepared = evidence_module._Prepared.of(m)
+        starts, periods = taken.start.astype(float), taken.period.astype(float)
+        pulses, metres = taken.pulses.astype(np.int64), taken.metre.astype(np.int64)
+        lags = np.stack([np.full(6, 1), metres, np.zeros(6, int)], axis=1).astype(np.int64)
+        band, hop = prepared.bands[0], prepared.hop
+        outs = []
+        for kernel in (evidence_module._accents_kernel, evidence_module._accents_kernel.py_func):
+            profiles, shapes = np.zeros((6, 6)), np.zeros((6, 7))
+            kernel(band, hop, starts, periods, pulses, metres, profiles, shapes)
+            outs.append(np.concatenate([profiles, shapes], axis=1))
+        np.testing.assert_allclose(outs[0], outs[1], rtol=1e-9)
+        table, sums, step = (x[1] for x in (prepared.tables, prepared.sums, prepared.steps))
+        outs = []
+        kernel = evidence_module._repetition_kernel
+        for each in (kernel, kernel.py_func):
+            out = np.zeros((6, 4))
+            each(table, sums, step, starts, periods, pulses, metres, lags, out)
+            outs.append(out)
+        np.testing.assert_allclose(outs[0], outs[1], rtol=1e-9)
+        # The likeness at one lag is the circular autocorrelation, as the power spectrum gives it.
+        slots = int(pulses[0]) * 4
+        edges = (starts[0] + periods[0] * np.arange(slots + 1) / 4) / step
+        at = np.clip(edges, 0, table.shape[0])
+        whole = np.minimum(at.astype(int), table.shape[0] - 1)
+        taken_ = sums[whole] + (at - whole)[:, None] * table[whole]
+        means = np.diff(taken_, axis=0)
+        means -= means.mean(axis=0)
+        again = np.fft.irfft((np.abs(np.fft.rfft(means, axis=0)) ** 2).sum(axis=1), n=slots)
+        self.assertAlmostEqual(outs[0][0, 0], again[4] / again[0], places=5)
 
     def test_the_judge_keeps_a_bounded_number_and_the_right_one_leads(self):
         m = material(drum_loop(124, 4))

@@ -22,7 +22,9 @@ from zeroknot.core.units import frame
 from zeroknot.core.warp.time_map import TimeMap
 from zeroknot.core.warp.warp_map import WarpMap
 
-BLOCK_FRAMES = 65_536  # a render is handed out in blocks of this size
+# A render is handed out in blocks of this size: small enough that the first is there soon, large
+# enough that few are asked for.
+BLOCK_FRAMES = 32_768
 RAMP_STEP_BEATS = 0.25  # a ramp is laid in straight pieces this long: under 0.1 ms off
 LONGEST_LEAD_BEATS = 8.0
 ATTACK_AT_END_SECONDS = 0.03
