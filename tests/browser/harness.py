@@ -20,17 +20,17 @@ FLAGS = [
 class BrowserTest(unittest.TestCase):
     """One server and one browser a class; a fresh page and project a test.
 
-    settings  of the server, as its environment names them
+    server_settings  as its environment names them
     """
 
-    settings: ClassVar[dict[str, str]] = {}
+    server_settings: ClassVar[dict[str, str]] = {}
 
     @classmethod
     def setUpClass(cls):
         folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
         cls.addClassCleanup(folder.cleanup)
         cls.data = Path(folder.name)
-        cls.server = Server(cls.data, **cls.settings)
+        cls.server = Server(cls.data, **cls.server_settings)
         cls.addClassCleanup(cls.server.stop)
         playwright = sync_playwright().start()
         cls.addClassCleanup(playwright.stop)

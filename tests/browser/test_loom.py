@@ -85,7 +85,7 @@ class LoomTest(BrowserTest):
               const {patternOf} = await import("/static/js/engine/hand.js");
               const sheet = {rate: 1000, digest: "d", source: "s", channels: 2, source_frames: 4000,
                 frames: 2700, lead: 300, body: 2000, span: 8, knots: [[0.5, 0], [3, 2000]],
-                zero_s: 0.5, end_s: 3};
+                zero_s: 0.5, end_s: 3, gain: 1, recorded: "source:s"};
               const gains = {recorded: 0.5, fitted: 1, against: 2};
               return ["recorded", "fitted", "seam"].map((w) => patternOf(sheet, w, gains));
             }"""

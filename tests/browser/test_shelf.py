@@ -161,7 +161,7 @@ class ShelfTest(ShelfHarness):
         rows = self.bring(
             ("Quay/oak break.wav", wav_bytes(rendered("drums_103"), 16)),
             ("Quay/oak bass.wav", wav_bytes(rendered("bass_97"), 16)),
-            ("oak notes.mid", midi([(i, i + 0.5, 60 + i, 0) for i in range(8)], 96).getvalue()),
+            ("oak notes.mid", midi([(i, i + 0.6, 62 + i, 0) for i in range(8)], 96).getvalue()),
         )
         page = self.page
         search = page.get_by_label("Search by name")
@@ -482,7 +482,7 @@ class OnlineTest(BrowserTest):
     def setUpClass(cls):
         cls.outside = Running()
         cls.addClassCleanup(cls.outside.stop)
-        cls.settings = {"ZEROKNOT_EXCHANGE": cls.outside.address}
+        cls.server_settings = {"ZEROKNOT_EXCHANGE": cls.outside.address}
         super().setUpClass()
 
     def test_find_preview_and_bring_in_and_trouble_is_said(self):

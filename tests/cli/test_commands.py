@@ -1,8 +1,11 @@
+import contextlib
+import io
 import json
 import subprocess
 import sys
 import tempfile
 import unittest
+import unittest.mock
 from pathlib import Path
 
 import numpy as np
@@ -11,6 +14,7 @@ import soundfile
 from tests.core.listening.test_midi_reading import SIX_EIGHT
 from tests.sounds import FIXTURES, audio, rendered, sine
 from tests.studio.helper import StudioTest
+from zeroknot.cli.main import run as run_command
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.studio.intents import Place, SetSteadyTempo
 
@@ -20,6 +24,23 @@ def run(*arguments, folder=None):
         [sys.executable, "-c", "from zeroknot.cli.main import run; run()", *map(str, arguments)],
         capture_output=True, text=True, timeout=120, cwd=folder,
     )  # fmt: skip
+
+
+def run_here(*arguments, folder):
+    """The same in this process: without the start of another, for many small questions."""
+    out, err = io.StringIO(), io.StringIO()
+    status = 0
+    with (
+        contextlib.chdir(folder),
+        unittest.mock.patch.object(sys, "argv", ["zeroknot", *map(str, arguments)]),
+        contextlib.redirect_stdout(out),
+        contextlib.redirect_stderr(err),
+    ):
+        try:
+            run_command()
+        except SystemExit as ended:
+            status = ended.code or 0
+    return subprocess.CompletedProcess(arguments, status, out.getvalue(), err.getvalue())
 
 
 class CommandsTest(unittest.TestCase):
@@ -94,7 +115,7 @@ class CommandsTest(unittest.TestCase):
             (("--ratio", 1, "--rate", 48_000), round(frames * 48 / 44.1)),
         ):
             with self.subTest(arguments):
-                done = run("fit", source, out, *arguments)
+                done = run_here("fit", source, out, *arguments, folder=self.folder)
                 self.assertEqual((done.returncode, done.stderr), (0, ""))
                 info = soundfile.info(out)
                 self.assertEqual((info.frames, info.subtype), (expected, "FLOAT"))
@@ -113,7 +134,7 @@ class CommandsTest(unittest.TestCase):
             (("none.wav", "o.wav", "--ratio", 1), 1),
         ):
             with self.subTest(arguments):
-                done = run("fit", *arguments, folder=self.folder)
+                done = run_here("fit", *arguments, folder=self.folder)
                 self.assertEqual(done.returncode, status)
                 self.assertTrue(done.stderr)
                 self.assertNotIn("Traceback", done.stderr)
