@@ -84,8 +84,10 @@ class ApiTest(WebTest):
         table = np.frombuffer(response.content, "<f4").reshape(-1, 2)
         self.assertEqual(table.shape[0], -(-44_100 // 512))
         self.assertAlmostEqual(float(table.max()), 0.8, places=3)
-        ring = self.client.get(f"/api/loops/{sha}/ring.svg")
-        self.assertEqual(ring.headers["content-type"], "image/svg+xml")
+        for name in ("ring", "line"):
+            picture = self.client.get(f"/api/loops/{sha}/{name}.png")
+            self.assertEqual(picture.headers["content-type"], "image/png")
+            self.assertIn("immutable", picture.headers["cache-control"])
 
     def test_download_says_by_how_much_it_was_lowered(self):
         sha = self.bring(wav_bytes(audio(sine(50, 1.0, 2.0)), 32), "a_96bpm_Dm.wav")["sha"]

@@ -1,6 +1,6 @@
 """A loop: what is known of it, its pictures and files."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 from urllib.parse import quote
 
 import numpy as np
@@ -11,8 +11,7 @@ from zeroknot.core.overview import PEAK_BINS, ring
 from zeroknot.document.project import YARNS
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.wire import loop_json
-from zeroknot.web.ring import ring_svg
-from zeroknot.web.wave import notes_svg, wave_svg
+from zeroknot.web.pictures import notes_png, ring_png, wave_png
 
 router = APIRouter(prefix="/api")
 UNCHANGING = {"cache-control": "private, max-age=31536000, immutable"}
@@ -34,7 +33,7 @@ def peaks(studio: StudioDep, sha: str, frames_per_bin: int) -> Response:
     return Response(data, media_type=FLOATS, headers={**UNCHANGING, "x-bin": str(nearest)})
 
 
-@router.get("/loops/{sha}/ring.svg")
+@router.get("/loops/{sha}/ring.png")
 def ring_picture(
     studio: StudioDep, sha: str, yarn: Annotated[int, Query(ge=0, lt=YARNS)] = 0
 ) -> Response:
@@ -44,23 +43,27 @@ def ring_picture(
     start, end = (reading.downbeat_s, reading.end_s) if reading else (0.0, loop.seconds)
     data = studio.renders.source_peaks(sha, PEAK_BINS[1])
     table = np.frombuffer(data, np.float32).reshape(-1, 2)
-    svg = ring_svg(ring(table, loop.rate / PEAK_BINS[1], start, end), yarn)
-    return _picture(svg)
+    return _picture(ring_png(ring(table, loop.rate / PEAK_BINS[1], start, end), yarn))
 
 
-@router.get("/loops/{sha}/line.svg")
-def line_picture(studio: StudioDep, sha: str) -> Response:
-    """The loop in a line, to be used as a mask: its wave, or its notes."""
+@router.get("/loops/{sha}/line.png")
+def line_picture(
+    studio: StudioDep,
+    sha: str,
+    yarn: Annotated[int, Query(ge=0, lt=YARNS)] = 0,
+    palette: Literal["day", "night"] = "day",
+) -> Response:
+    """The loop in a line: its wave, or its notes."""
     loop = studio.shelf.loop(sha)
     if loop.is_midi:
-        return _picture(notes_svg(studio.renders.notes(sha), loop.seconds))
+        return _picture(notes_png(studio.renders.notes(sha), loop.seconds, yarn, palette))
     data = studio.renders.source_peaks(sha, PEAK_BINS[1])
-    return _picture(wave_svg(np.frombuffer(data, np.float32).reshape(-1, 2)))
+    return _picture(wave_png(np.frombuffer(data, np.float32).reshape(-1, 2), yarn, palette))
 
 
-def _picture(svg: str) -> Response:
-    # Its address carries the stamp of what it was drawn from.
-    return Response(svg, media_type="image/svg+xml", headers=UNCHANGING)
+def _picture(png: bytes) -> Response:
+    # Its address carries what it was drawn from.
+    return Response(png, media_type="image/png", headers=UNCHANGING)
 
 
 @router.get("/loops/{sha}/file")

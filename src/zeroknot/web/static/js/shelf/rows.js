@@ -2,6 +2,7 @@
 /** How a loop is shown in the list: texts and addresses, made once a row. */
 
 import { asLong, bpm, percent, seconds, semitones } from "../format.js";
+import { paletteName } from "../ui/colours.js";
 
 /** @typedef {import("../types.js").ShelfRow} ShelfRow */
 
@@ -27,8 +28,8 @@ export function shown(row, index, projectPath, lay) {
     name: row.name,
     isGap: false,
     yarn,
-    ringPath: `/api/loops/${row.sha}/ring.svg?yarn=${yarn}&v=${row.stamp}`,
-    line: { maskImage: `url(/api/loops/${row.sha}/line.svg)`, background: `var(--yarn-${yarn})` },
+    ringPath: `/api/loops/${row.sha}/ring.png?yarn=${yarn}&v=${row.stamp}`,
+    linePath: `/api/loops/${row.sha}/line.png?yarn=${yarn}&palette=${paletteName()}`,
     fitPath: `${projectPath}/fit/${row.sha}`,
     about: [row.sound, row.set, ...row.tags, row.is_print ? "printed here" : ""].filter(Boolean).join(" · "),
     length: row.bars === null ? seconds(row.seconds) : `${row.bars} bar${row.bars === 1 ? "" : "s"}`,
@@ -59,7 +60,7 @@ export function gap(index, projectPath) {
     sound: null, is_print: false, favourite: false, duration_ratio: null, shift: null, warnings: [],
   };
   return {
-    ...shown(empty, index, projectPath, 1), key: `gap-${index}`, isGap: true, ringPath: "", line: {}, length: "",
+    ...shown(empty, index, projectPath, 1), key: `gap-${index}`, isGap: true, ringPath: "", linePath: "", length: "",
   };
 }
 

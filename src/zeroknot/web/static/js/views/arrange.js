@@ -103,7 +103,7 @@ export const arrange = (session, app) => () => {
         ...c,
         name: strand?.name ?? "",
         yarn: strand?.yarn ?? 0,
-        ringPath: `/api/loops/${strand?.loop}/ring.svg?yarn=${strand?.yarn ?? 0}`,
+        ringPath: `/api/loops/${strand?.loop}/ring.png?yarn=${strand?.yarn ?? 0}&v=${strand?.zero_s}-${strand?.end_s}`,
         label: `${strand?.name}, ${bars(round(c.beats / session.state.beats_per_bar, 2))} from ${c.place}${c.muted ? ", muted" : ""}, ${ratio.toFixed(2)} times as long`,
         pressed: String(c.id === this.chosen),
       };

@@ -162,7 +162,7 @@ export const fit = (session, app) => () => {
       this.steadyText = steadyText(h);
       this.curve = curveLines(h);
       this.setSensitivity(Number(sessionStorage.getItem(sensitivityKey(h)) ?? Math.round(100 * h.sensitivity)));
-      this.ring = `/api/loops/${h.loop}/ring.svg?yarn=${h.yarn}&v=${session.state.revision}`;
+      this.ring = `/api/loops/${h.loop}/ring.png?yarn=${h.yarn}&v=${session.state.revision}`;
       this.barsChip = h.bars === null ? "length unknown" : bars(h.bars);
       this.fromBpm = bpm(h.tempo_bpm ?? h.recorded_bpm);
       this.toBpm = bpm(session.state.bpm);

@@ -1,7 +1,7 @@
 // @ts-check
 /** <level-meter track="id">: peak and held peak of a track, or of the master without one. */
 
-import { fitted, palette } from "../ui/colours.js";
+import { fitted, palette, paletteName } from "../ui/colours.js";
 
 const FLOOR_DB = -60;
 
@@ -33,12 +33,16 @@ export function defineMeter(session) {
 
     draw() {
       if (!this.canvas) return;
+      const now = performance.now() / 1000;
+      const read = this.meter()?.read(now) ?? { peaks: [0, 0], held: [0, 0], isOver: false };
+      // Silence is drawn once.
+      const looks = JSON.stringify([read.peaks.map(share), read.held.map(share), read.isOver, paletteName(), devicePixelRatio]);
+      if (looks === this.drawn) return;
+      this.drawn = looks;
       const context = fitted(this.canvas);
       const { clientWidth: width, clientHeight: height } = this.canvas;
       const colours = palette();
       const isTall = height > width;
-      const now = performance.now() / 1000;
-      const read = this.meter()?.read(now) ?? { peaks: [0, 0], held: [0, 0], isOver: false };
       const side = (isTall ? width : height) / 2 - 1;
       read.peaks.forEach((peak, i) => {
         const at = i * (side + 2);
@@ -63,6 +67,8 @@ export function defineMeter(session) {
     }
 
     told = 0;
+
+    drawn = "";
   }
   customElements.define("level-meter", LevelMeter);
 }

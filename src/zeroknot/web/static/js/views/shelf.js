@@ -10,6 +10,7 @@ import { Audition } from "../shelf/audition.js";
 import { bringIn } from "../shelf/bringing.js";
 import { inSight, queryOf, ROW_PIXELS, ShelfList } from "../shelf/list.js";
 import { gap, shown } from "../shelf/rows.js";
+import { paletteName } from "../ui/colours.js";
 import { bindKeys } from "../ui/keys.js";
 import { startDrag } from "../ui/drag.js";
 
@@ -34,6 +35,8 @@ export const shelf = (session, app) => () => {
   /** @type {HTMLElement | null} */
   let scroller = null;
   let anchor = 0;
+  /** @type {Map<string, any>} rows as they are shown */
+  let views = new Map();
   const projectPath = `/p/${session.state.id}`;
 
   /** What the server says instead of doing it becomes a notice. @template T @param {() => Promise<T>} ask @returns {Promise<T | null>} */
@@ -72,7 +75,6 @@ export const shelf = (session, app) => () => {
     /** @type {any[]} */
     rows: [],
     spacePixels: 0,
-    topPixels: 0,
     chosen: "",
     chosenIndex: 0,
     /** @type {string[]} */
@@ -113,7 +115,10 @@ export const shelf = (session, app) => () => {
       list.begin(data.found);
       this.accept(data.found);
       this.choose(0);
-      scope.add(session.watch(() => this.showBar()));
+      scope.add(session.watch(() => {
+        this.showBar();
+        this.window();
+      }));
       scope.add(session.hear((event) => this.heard(event)));
       if (scroller) {
         scope.on(scroller, "scroll", () => this.window());
@@ -327,24 +332,33 @@ export const shelf = (session, app) => () => {
       if (!scroller) return;
       const { first, last } = inSight(scroller.scrollTop, scroller.clientHeight, this.total);
       this.spacePixels = this.total * ROW_PIXELS;
-      this.topPixels = first * ROW_PIXELS;
       const picked = new Set(this.picked);
       const rows = [];
+      const kept = new Map();
+      const palette = paletteName();
       for (let i = first; i < last; i += 1) {
         const row = list.at(i);
-        const view = row ? shown(row, i, projectPath, this.lay) : gap(i, projectPath);
-        rows.push({ ...view, isChosen: view.sha === this.chosen, isPicked: picked.has(view.sha) || view.sha === this.chosen });
+        const isChosen = row?.sha === this.chosen;
+        const about = `${i} ${row?.stamp} ${this.lay} ${isChosen} ${isChosen || picked.has(row?.sha ?? "")} ${session.state.revision} ${palette}`;
+        const key = row?.sha ?? `gap-${i}`;
+        // A row that looks as before is the very same object: nothing of it is done again.
+        let view = views.get(key);
+        if (view?.looks !== about) {
+          view = {
+            ...(row ? shown(row, i, projectPath, this.lay) : gap(i, projectPath)),
+            looks: about, place: { top: `${i * ROW_PIXELS}px` }, isChosen, isPicked: isChosen || picked.has(row?.sha ?? ""),
+          };
+        }
+        kept.set(key, view);
+        rows.push(view);
       }
-      this.rows = rows;
+      views = kept;
+      if (rows.length !== this.rows.length || rows.some((row, i) => row.looks !== this.rows[i].looks || row.key !== this.rows[i].key)) this.rows = rows;
       list.need(first, last).then((came) => came && this.window());
     },
 
     get space() {
       return { height: `${this.spacePixels}px` };
-    },
-
-    get top() {
-      return { transform: `translateY(${this.topPixels}px)` };
     },
 
     /** @param {number} index @param {boolean} [see] */

@@ -2,7 +2,7 @@
 /** The strip: the whole project, bar by bar; click to go, drag to set the cycle, drop to place. */
 
 import { Scope } from "../scope.js";
-import { fitted, palette } from "../ui/colours.js";
+import { fitted, palette, paletteName } from "../ui/colours.js";
 import { cycleOf, setCycle } from "./transport.js";
 
 const LEFT = 12;
@@ -16,7 +16,9 @@ export function startStrip(session, canvas) {
   let isDown = false;
 
   const bars = () => Math.max(LEAST_BARS, session.state.last_bar + 1);
-  const perBeat = () => (canvas.clientWidth - 2 * LEFT) / (bars() * session.state.beats_per_bar);
+  let width = canvas.clientWidth;
+  scope.onResize(canvas, () => { width = canvas.clientWidth; });
+  const perBeat = () => (width - 2 * LEFT) / (bars() * session.state.beats_per_bar);
   /** @param {number} beat */
   const xOf = (beat) => LEFT + beat * perBeat();
   /** @param {number} clientX */
@@ -58,7 +60,14 @@ export function startStrip(session, canvas) {
     session.engine().song.go(Math.max(0, here * session.state.beats_per_bar + by));
   });
 
+  let drawn = "";
   scope.everyFrame(() => {
+    // What looks as before is not drawn again.
+    const looks = JSON.stringify([
+      session.state.revision, Math.round(2 * xOf(session.beat())), dragged, cycleOf(session), width, devicePixelRatio, paletteName(),
+    ]);
+    if (looks === drawn) return;
+    drawn = looks;
     const context = fitted(canvas);
     const height = canvas.clientHeight;
     const colours = palette();
