@@ -43,7 +43,7 @@ class BrowserTest(unittest.TestCase):
         )
         self.addCleanup(self.context.close)
         self.page = self.context.new_page()
-        self.page.set_default_timeout(15_000)
+        self.page.set_default_timeout(30_000)
         self.troubles: list[str] = []
         self.page.on("pageerror", lambda e: self.troubles.append(f"page error: {e}"))
         self.page.on("console", self._console)
@@ -68,7 +68,7 @@ class BrowserTest(unittest.TestCase):
         path = f"/api/projects/{self.project}/intents"
         return self.server.post(path, revision=revision, intent=intent)
 
-    def wait(self, what, seconds=20.0):
+    def wait(self, what, seconds=40.0):
         """Wait until a Python condition holds; gives its value."""
         end = time.perf_counter() + seconds
         while time.perf_counter() < end:

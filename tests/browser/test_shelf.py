@@ -309,6 +309,17 @@ class ShelfTest(ShelfHarness):
         # On a bar line, within a millisecond (500 ms a beat at 120).
         self.assertLess(min(found[0] % 4, 4 - found[0] % 4) * 500, 1.0)
 
+    def test_the_list_follows_the_projects_time(self):
+        self.bring(("Quay/alder.wav", wav_bytes(rendered("keys_88"), 16)))
+        ratio = self.row("alder").locator(".ratio")
+        # Two bars at 88 in a project at 120: 88/120 as long.
+        self.wait(lambda: "0.73 × as long" in ratio.inner_text())
+        self.intent(kind="set_steady_tempo", bpm=88)
+        self.wait(lambda: "1.00 × as long" in ratio.inner_text())
+        self.page.locator(".heads").get_by_text("88 bpm").wait_for()
+        self.intent(kind="set_keys", changes=[{"bar": 1, "key": "E minor"}])
+        self.page.locator(".heads").get_by_text(", to E minor").wait_for()
+
     def test_the_next_rows_are_prepared(self):
         self.bring(*((f"larch {i}.wav", drums(88 + i, seed=50 + i)) for i in range(4)))
         page = self.page

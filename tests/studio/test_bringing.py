@@ -8,11 +8,14 @@ import zipfile
 import zlib
 from pathlib import Path
 
+import numpy as np
+
 from tests.core.listening.test_midi_reading import SIX_EIGHT
 from tests.sounds import audio, rendered, sine
 from tests.studio.helper import StudioTest
 from zeroknot.core.formats.archive import is_hidden
 from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.store.shelf_query import Query
 from zeroknot.studio.bring import names_of
 
 
@@ -27,6 +30,12 @@ def packed(members, **options):
 
 def tone(hertz):
     return wav_bytes(audio(sine(hertz, 0.6)), 16)
+
+
+def tone_of(hertz):
+    """A short one that dies away: quick to listen to."""
+    short = sine(hertz, 0.12) * np.exp(-np.arange(5292) / 900)
+    return wav_bytes(audio(short), 16)
 
 
 class ArchivesTest(StudioTest):
@@ -141,6 +150,27 @@ class FoldersTest(StudioTest):
                              ("../a.wav", False), ("Thumbs.db", True)):  # fmt: skip
             with self.subTest(name):
                 self.assertEqual(is_hidden(name), hidden)
+
+
+class ThousandTest(StudioTest):
+    def test_a_thousand_files_and_none_is_lost_or_doubled(self):
+        pack = self.folder / "elsewhere" / "Thousand"
+        pack.mkdir(parents=True)
+        for i in range(1000):
+            # Ten of them are one file (and number 390 is, too), twenty are none.
+            data = b"dear friend" if i % 50 == 7 else tone_of(440 if i % 100 == 3 else 50 + i)
+            (pack / f"hit {i}.wav").write_bytes(data)
+        items = self.studio.bringing.begin_paths([pack])
+        counts = self.studio.bringing.counts()
+        self.assertEqual(len(items), 1000)
+        self.assertEqual(
+            {k: v for k, v in counts.items() if v}, {"done": 970, "double": 10, "refused": 20}
+        )
+        found = self.studio.shelf.find(Query(hits="hits"))
+        self.assertEqual(self.studio.shelf.find(Query()).total, 970)
+        self.assertGreater(found.total, 900)
+        self.assertEqual(list(self.studio.store.incoming.iterdir()), [])
+        self.assertEqual(len(list(self.studio.store.audio.glob("??/*"))), 970)
 
 
 class GoingOnTest(StudioTest):

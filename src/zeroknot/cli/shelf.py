@@ -55,6 +55,9 @@ def shelf(
     tempo_to: Annotated[float | None, typer.Option(help="BPM")] = None,
     favourite: Annotated[bool, typer.Option("--favourite", help="only favourites")] = False,
     hits: Annotated[str, typer.Option(help="all, loops or hits")] = "all",
+    project: Annotated[str | None, typer.Option(help="name or id: what fits it, and how")] = None,
+    stretch_within: Annotated[float | None, typer.Option(help="percent; with --project")] = None,
+    shift_within: Annotated[int | None, typer.Option(help="semitones; with --project")] = None,
     sort: Annotated[str, typer.Option(help="added, name, set, length, tempo, key, ...")] = "added",
     descending: Annotated[bool, typer.Option("--descending", help="the other way round")] = False,
     first: Annotated[int, typer.Option(help="rows to pass over")] = 0,
@@ -64,7 +67,11 @@ def shelf(
     """Find loops on the shelf."""
     from zeroknot.store.database import opened_database
     from zeroknot.store.loops import LoopStore
-    from zeroknot.store.shelf_index import ShelfIndex
+    from zeroknot.store.revisions import RevisionStore
+    from zeroknot.store.searches import SearchStore
+    from zeroknot.studio.announcer import Announcer
+    from zeroknot.studio.projects import Projects
+    from zeroknot.studio.shelf import Shelf
     from zeroknot.web.api.shelf import AskShelf
     from zeroknot.web.api.wire import found_json
 
@@ -74,10 +81,21 @@ def shelf(
         words=words, kinds=kind or [], sounds=sound or [], bars=bars or [], keys=key or [],
         sets=set_ or [], tags=tag or [], tempo_from=tempo_from, tempo_to=tempo_to,
         favourite=favourite, hits=hits, sort=sort, descending=descending,  # type: ignore[arg-type]
+        stretch_within=stretch_within, shift_within=shift_within,
     )  # fmt: skip
+    if project is None and (stretch_within is not None or shift_within is not None):
+        raise typer.BadParameter("needs --project: what is to fit which?", param_hint="--project")
     engine = opened_database(Settings().data / "zeroknot.sqlite")
-    found = ShelfIndex(LoopStore(engine)).find(asked.query(), None, first, count)
-    told = found_json(found, None, first)
+    loops, announcer = LoopStore(engine), Announcer()
+    tree = None
+    if project is not None:
+        projects = Projects(RevisionStore(engine), loops, announcer)
+        named = [p.id for p in projects.list() if project in (p.id, p.name)]
+        if not named:
+            raise ZeroKnotError(f"there is no project {project!r}")
+        tree = projects.state(named[0]).project
+    found = Shelf(loops, SearchStore(engine), announcer).find(asked.query(), tree, first, count)
+    told = found_json(found, tree, first)
     if as_json:
         print(json.dumps(told))
         return

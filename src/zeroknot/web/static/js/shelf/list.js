@@ -35,6 +35,8 @@ export class ShelfList {
     this.trouble = trouble;
     /** @type {Map<number, ShelfRow[]>} */
     this.pages = new Map();
+    /** What was there before the same was asked again: shown until the new has come. @type {Map<number, ShelfRow[]>} */
+    this.stale = new Map();
     this.total = 0;
     this.turn = 0;
     this.asked = new URLSearchParams();
@@ -47,6 +49,7 @@ export class ShelfList {
   /** @param {Found} found its first page */
   begin(found) {
     this.pages = new Map([[0, found.rows]]);
+    this.stale = new Map();
     this.total = found.total;
     this.shas_ = null;
   }
@@ -58,17 +61,21 @@ export class ShelfList {
   async search(asked) {
     this.turn += 1;
     const turn = this.turn;
+    const isSame = String(asked) === String(this.asked);
     this.asked = asked;
     const found = await getJson(`/api/shelf?${asked}&first=0&count=${this.pageRows}`);
     if (turn !== this.turn) return null;
     this.coming.clear();
+    const before = this.pages;
     this.begin(found);
+    if (isSame) this.stale = before;
     return found;
   }
 
   /** The row at a place, if it is here. @param {number} index @returns {ShelfRow | null} */
   at(index) {
-    return this.pages.get(Math.floor(index / this.pageRows))?.[index % this.pageRows] ?? null;
+    const page = Math.floor(index / this.pageRows);
+    return (this.pages.get(page) ?? this.stale.get(page))?.[index % this.pageRows] ?? null;
   }
 
   /** Fetch what is missing of some rows. @param {number} first @param {number} last @returns {Promise<boolean>} whether anything came */

@@ -2,7 +2,7 @@
 /** The shelf: find a loop, hear it in time and key, correct it, take it in hand, place it. */
 
 import { ApiError, getBytes, getJson, post, remove } from "../api.js";
-import { semitones, typedNumber } from "../format.js";
+import { bpm, semitones, typedNumber } from "../format.js";
 import { Scope } from "../scope.js";
 import { fieldsOf, keyTextOf, readingsOf, tagChanges } from "../shelf/about.js";
 import { asksFor, choices, headings, NOTHING, SETS_SHOWN, sorted } from "../shelf/asked.js";
@@ -37,6 +37,7 @@ export const shelf = (session, app) => () => {
   let anchor = 0;
   /** @type {Map<string, any>} rows as they are shown */
   let views = new Map();
+  let timeShown = `${session.state.bpm} ${session.state.metre} ${session.state.key}`;
   const projectPath = `/p/${session.state.id}`;
 
   /** What the server says instead of doing it becomes a notice. @template T @param {() => Promise<T>} ask @returns {Promise<T | null>} */
@@ -118,6 +119,7 @@ export const shelf = (session, app) => () => {
       scope.add(session.watch(() => {
         this.showBar();
         this.window();
+        this.followTime();
       }));
       scope.add(session.hear((event) => this.heard(event)));
       if (scroller) {
@@ -325,6 +327,20 @@ export const shelf = (session, app) => () => {
       await tried(() => remove(`/api/shelf/searches/${id}`));
       this.loadSearches();
     },
+
+    /** The project has another tempo, metre or key: what each loop would be in it is another, too. */
+    followTime() {
+      const { bpm: tempo, metre, key } = session.state;
+      const time = `${tempo} ${metre} ${key}`;
+      if (time === timeShown) return;
+      timeShown = time;
+      this.atText = `${bpm(tempo)} bpm`;
+      this.toKeyText = key ? `, to ${key}` : "";
+      this.reload();
+      if (this.hearing && !this.withRest) this.start(this.hearing);
+    },
+    atText: `${bpm(session.state.bpm)} bpm`,
+    toKeyText: session.state.key ? `, to ${session.state.key}` : "",
 
     // ---- the window of rows
 
