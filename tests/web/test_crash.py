@@ -32,8 +32,8 @@ class CrashTest(unittest.TestCase):
         arrived = []
 
         def bring_many():
-            for i in range(24):
-                sound = wav_bytes(audio(hits([0.1, 0.6, 1.1], 9.0, seed=i)), 32)
+            for i in range(16):
+                sound = wav_bytes(audio(hits([0.1, 0.6, 1.1], 6.0, seed=i)), 32)
                 try:
                     server.bring(sound, f"many/{i}.wav")
                     arrived.append(hashlib.sha256(sound).hexdigest())
@@ -62,5 +62,5 @@ class CrashTest(unittest.TestCase):
         self.assertEqual(kept, set(shas))
         self.assertEqual(list((data / "incoming").iterdir()), [])
         # What did not arrive can simply be brought in again.
-        again.bring(wav_bytes(audio(hits([0.1, 0.6, 1.1], 9.0, seed=23)), 32), "23.wav")
+        again.bring(wav_bytes(audio(hits([0.1, 0.6, 1.1], 6.0, seed=15)), 32), "15.wav")
         self.assertIn(again.settle()[-1]["state"], ("done", "double"))

@@ -152,7 +152,7 @@ def read_midi(file: BinaryIO) -> MidiLoop:
 
 
 def _in_time_order(midi: mido.MidiFile) -> list[tuple[int, int, mido.Message]]:
-    """(tick, track, event) of all tracks; in the order they are written where ticks are equal."""
+    """(time in ticks, number of the track, event), rising; as written where times are equal."""
     found = []
     for number, track in enumerate(midi.tracks):
         tick = 0

@@ -355,7 +355,7 @@ export const shelf = (session, app) => () => {
       for (let i = first; i < last; i += 1) {
         const row = list.at(i);
         const isChosen = row?.sha === this.chosen;
-        const about = `${i} ${row?.stamp} ${this.lay} ${isChosen} ${isChosen || picked.has(row?.sha ?? "")} ${session.state.revision} ${palette}`;
+        const about = `${i} ${row?.stamp} ${this.lay} ${isChosen} ${isChosen || picked.has(row?.sha ?? "")} ${row?.duration_ratio} ${row?.shift} ${palette}`;
         const key = row?.sha ?? `gap-${i}`;
         // A row that looks as before is the very same object: nothing of it is done again.
         let view = views.get(key);
