@@ -52,6 +52,32 @@ class MidiLoopsTest(StudioTest):
                     quiet = np.abs(axis[:, max(0, at - 40) : at]).max(initial=0.0)
                     self.assertGreater(np.abs(axis[:, at : at + 400]).max(), 2 * quiet)
 
+    def test_a_file_that_changes_its_tempo_lies_on_every_beat(self):
+        import mido
+
+        file, track = mido.MidiFile(ticks_per_beat=480), mido.MidiTrack()
+        file.tracks.append(track)
+        for i in range(8):
+            # 120 BPM for four quarters, then faster and faster.
+            tempo = 500_000 if i < 4 else 500_000 - 60_000 * (i - 3)
+            track.append(mido.MetaMessage("set_tempo", tempo=tempo))
+            track.append(mido.Message("note_on", note=60, velocity=100))
+            track.append(mido.Message("note_off", note=60, time=240))
+            track.append(mido.MetaMessage("marker", text="", time=240))
+        out = io.BytesIO()
+        file.save(file=out)
+        item = self.bring(out.getvalue(), "rush.mid")
+        loop = self.studio.shelf.loop(item.sha)
+        # 4 · 0.5 + 0.44 + 0.38 + 0.32 + 0.26 s.
+        self.assertAlmostEqual(loop.reading.end_s, 3.4)
+        tree = self.placed(loop, 100)
+        plan, axis = self.axis(tree, loop)
+        self.assertEqual(plan.body_frames, frame(8 * 0.6 * 44_100))
+        for beat in range(1, 8):
+            at = plan.lead_frames + frame(beat * 0.6 * 44_100)
+            self.assertEqual(np.abs(axis[:, at - 60 : at]).max(), 0.0)
+            self.assertGreater(np.abs(axis[:, at : at + 200]).max(), 0.01)
+
     def test_shift_and_span(self):
         loop = self.brought()
         tree = self.placed(loop, 84)

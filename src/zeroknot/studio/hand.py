@@ -13,11 +13,13 @@ from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass
 from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose
 from zeroknot.core.stretch.methods import NOTES
 from zeroknot.core.timeline.metre_map import Metre
+from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.project import YARNS, Project, Strand
 from zeroknot.store.loops import LoopStore
 
 SHA_DIGITS = 64
+SAME_PULSE_SECONDS = 1e-6
 
 
 @dataclass(frozen=True)
@@ -54,6 +56,8 @@ def fresh_strand(project: Project, loop: Loop) -> Strand:
     reading = loop.reading
     if reading:
         warp = WarpMap.between(reading.downbeat_s, reading.end_s, beats_of(reading, metre))
+        if loop.is_midi and reading == loop.hearing.best:
+            warp = _with_tempo_changes(warp, loop.hearing.beats)
     else:
         warp = _unread(loop.seconds, metre.beats_per_bar, project.tempo_map.bpm_at(0.0))
     return Strand(
@@ -64,6 +68,21 @@ def fresh_strand(project: Project, loop: Loop) -> Strand:
         knots=warp.knots,
         yarn=len(project.strands) % YARNS,
     )
+
+
+def _with_tempo_changes(warp: WarpMap, beats: tuple[float, ...]) -> WarpMap:
+    """A MIDI loop's own tempo events as knots, on the pulses where they make a difference.
+
+    beats  seconds of its pulses
+    """
+    per_pulse = warp.span / len(beats)
+    knots = [warp.zero]
+    places = [*beats, warp.end.second]
+    for i in range(1, len(beats)):
+        bend = (places[i + 1] - places[i]) - (places[i] - places[i - 1])
+        if abs(bend) > SAME_PULSE_SECONDS:
+            knots.append(Knot(places[i], i * per_pulse))
+    return WarpMap((*knots, warp.end))
 
 
 def _unread(seconds: float, beats_per_bar: float, bpm: float) -> WarpMap:

@@ -47,6 +47,7 @@ class MidiLoop:
     last_quarter  where the last note is let go, in quarter notes
     tempo_bpm     quarters a minute of the first tempo event; None where there is none
     metre, key    of the first such event; None where there is none
+    tempos        (quarter, second, quarters a minute) from where each tempo holds, rising
     """
 
     parts: tuple[MidiPart, ...]
@@ -55,6 +56,12 @@ class MidiLoop:
     tempo_bpm: float | None
     metre: Metre | None
     key: str | None
+    tempos: tuple[tuple[float, float, float], ...]
+
+    def second_of_quarter(self, quarter: float) -> float:
+        """When a moment counted in quarter notes is, under the file's own tempo events."""
+        from_quarter, second, bpm = next(t for t in reversed(self.tempos) if t[0] <= quarter)
+        return second + (quarter - from_quarter) * 60.0 / bpm
 
     @property
     def notes(self) -> tuple[SoundedNote, ...]:
@@ -118,11 +125,15 @@ def read_midi(file: BinaryIO) -> MidiLoop:
     channels: dict[tuple[int, int], _Channel] = {}
     tracks: dict[int, str] = {}
     last_quarter = 0.0
+    tempos = [(0.0, 0.0, mido.tempo2bpm(tempo))]
     for at, track, event in events:
         second += mido.tick2second(at - tick, midi.ticks_per_beat, tempo)
         tick = at
         if event.type == "set_tempo":
             tempo = event.tempo
+            quarter = tick / midi.ticks_per_beat
+            kept = [t for t in tempos if t[0] < quarter]  # of two at once the last one holds
+            tempos = [*kept, (quarter, second, mido.tempo2bpm(tempo))]
             first_tempo = first_tempo or mido.tempo2bpm(tempo)
         elif event.type == "time_signature" and metre is None:
             if event.denominator in DENOMINATORS and 1 <= event.numerator <= MOST_PULSES:
@@ -148,6 +159,7 @@ def read_midi(file: BinaryIO) -> MidiLoop:
         tempo_bpm=first_tempo,
         metre=metre,
         key=key,
+        tempos=tuple(tempos),
     )
 
 

@@ -51,8 +51,11 @@ def hear_midi(loop: MidiLoop, claims: Claims) -> Hearing:
     metre = loop.metre or Metre()
     quarter_bpm = loop.tempo_bpm or IDLE_BPM
     bars = max(1, math.ceil((loop.last_quarter - OVERHANG_QUARTERS) / metre.beats_per_bar))
-    tempo = quarter_bpm / metre.beats_per_pulse
-    end = bars * metre.pulses_per_bar * 60.0 / tempo
+    pulses = bars * metre.pulses_per_bar
+    places = [loop.second_of_quarter(i * metre.beats_per_pulse) for i in range(pulses + 1)]
+    end = places[-1]
+    # Where the file changes its tempo, the mean of all.
+    tempo = pulses * 60.0 / end
     sure = SURE if loop.tempo_bpm and abs(quarter_bpm - IDLE_BPM) > 1e-6 else UNSURE
     said = "the file says so" if sure == SURE else "an idle 120"
     reading = Reading(
@@ -67,7 +70,6 @@ def hear_midi(loop: MidiLoop, claims: Claims) -> Hearing:
             attacks[-1] = start, max(before, strength), sure_one
         else:
             attacks.append((note.start, strength, 1.0))
-    pulse = 60.0 / tempo
     voice = claims.voice
     is_struck = voice == "drums" or not loop.notes
     return Hearing(
@@ -76,7 +78,7 @@ def hear_midi(loop: MidiLoop, claims: Claims) -> Hearing:
         readings=(reading,),
         key=KeyReading.none() if is_struck else key_of_notes(loop.notes),
         sound=_sound(loop, voice),
-        beats=tuple(i * pulse for i in range(reading.pulses)),
+        beats=tuple(places[:-1]),
     )
 
 
