@@ -14,7 +14,7 @@ export const SETS_SHOWN = 12;
 const ALL_SETS_SHOWN = 60;
 const TAGS_SHOWN = 16;
 const SORTED_BY = {
-  name: "Name", length: "Length", tempo: "Tempo", key: "Key", kind: "Kind", change: "At", favourite: "♥",
+  name: "Name", set: "Set", sound: "Sound", length: "Length", tempo: "Tempo", key: "Key", kind: "Kind", change: "At", favourite: "♥",
 };
 
 /** What differs from asking for nothing, without the order where `bare`. @param {Record<string, any>} asked @param {boolean} bare */
