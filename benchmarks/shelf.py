@@ -9,6 +9,7 @@ by seed. While they come in, the same searches and the page go on being asked, a
 
 import argparse
 import json
+import os
 import random
 import subprocess
 import sys
@@ -170,7 +171,7 @@ def table(rows: int, files: int) -> str:
             bringing = subprocess.Popen(
                 [sys.executable, "-c", "from zeroknot.cli.main import run; run()", "bring",
                  str(pack), "--json"],
-                env={**__import__("os").environ, "ZEROKNOT_DATA": str(data)},
+                env={**os.environ, "ZEROKNOT_DATA": str(data)},
                 stdout=subprocess.PIPE, text=True,
             )  # fmt: skip
             watcher.start()

@@ -9,7 +9,7 @@ from sqlalchemy import insert
 
 from tests.browser.harness import BrowserTest
 from tests.core.listening.test_midi_reading import midi
-from tests.sounds import audio, hits, rendered, sine
+from tests.sounds import audio, hits, rendered
 from tests.standins.test_exchange import Running
 from tests.store.test_shelf_index import loop as made_up
 from tests.studio.test_bringing import packed, tone
@@ -461,8 +461,6 @@ class ShelfTest(ShelfHarness):
             self.server.post("/api/shelf/changes", search={}, edit={"kind": "take_off"})
         self.open()
         self.page.get_by_text("The shelf is empty. Drop audio or MIDI files").wait_for()
-        for row in rows:
-            self.assertTrue(row["sha"])
 
 
 class LongListTest(ShelfHarness):
@@ -544,4 +542,3 @@ class RenderedTest(BrowserTest):
         self.page.locator(".rows li .face-button").first.click()
         self.wait(lambda: self.engine("e && e.hand.isPlaying"))
         self.assertEqual(self.engine("e.hand.sheet.body"), 4 * 2 * 22_050)
-        self.assertTrue(len(sine(1, 0.1)))

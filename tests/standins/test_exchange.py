@@ -4,6 +4,7 @@ import socket
 import threading
 import time
 import unittest
+from contextlib import nullcontext
 
 import uvicorn
 
@@ -131,7 +132,7 @@ class ExchangeTest(StudioTest):
         for name, answer in (("no JSON", b"<html>"), ("no loops", b'{"total": 1}'),
                              ("a list", b"[1, 2]")):  # fmt: skip
             with self.subTest(name):
-                exchange._parts = lambda *_, answer=answer: ([answer], None)
+                exchange._answer = lambda *_, answer=answer: nullcontext(([answer], None))
                 with self.assertRaisesRegex(ExchangeError, "makes no sense"):
                     exchange.search("x")
 

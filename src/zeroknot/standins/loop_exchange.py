@@ -3,6 +3,7 @@
 It can be told to be slow and to fail, as the outside is.
 """
 
+import asyncio
 import hashlib
 import itertools
 import time
@@ -45,8 +46,6 @@ def make_exchange(weather: Weather | None = None) -> FastAPI:
     async def be_weathered(request: Request, call_next: Any) -> Response:
         number = next(sky.asked)
         if sky.delay_seconds:
-            import asyncio
-
             await asyncio.sleep(sky.delay_seconds)
         if sky.fail_every and number % sky.fail_every == 0:
             return JSONResponse({"error": "the exchange is busy"}, 503)

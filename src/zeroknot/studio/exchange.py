@@ -4,6 +4,9 @@ The outside is slow and fails: every trouble becomes a sentence, and nothing hal
 """
 
 import hashlib
+import json
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from typing import Any
 from urllib.parse import quote, urlsplit
 
@@ -78,15 +81,19 @@ class Exchange:
 
     def preview(self, id_: str) -> bytes:
         """Sound to judge a loop by."""
-        return b"".join(self._parts(f"/loops/{quote(id_, safe='')}/preview", LARGEST_PREVIEW)[0])
+        with self._answer(f"/loops/{quote(id_, safe='')}/preview", LARGEST_PREVIEW) as (parts, _):
+            return b"".join(parts)
 
     def bring(self, loop: OnlineLoop) -> Incoming:
         """Fetch a loop and bring it in like any file."""
-        parts, promised = self._parts(f"/loops/{quote(loop.id, safe='')}/file", self._largest_file)
+        asked = f"/loops/{quote(loop.id, safe='')}/file"
         incoming = self._store.new_incoming()
         digest = hashlib.sha256()
         try:
-            with incoming.open("wb") as file:
+            with (
+                self._answer(asked, self._largest_file) as (parts, promised),
+                incoming.open("wb") as file,
+            ):
                 for part in parts:
                     digest.update(part)
                     file.write(part)
@@ -105,24 +112,23 @@ class Exchange:
             raise ExchangeError("the exchange's answer makes no sense") from error
 
     def _json(self, path: str, asked: dict[str, Any]) -> Any:
-        import json
-
-        parts, _ = self._parts(path, LARGEST_ANSWER, asked)
+        with self._answer(path, LARGEST_ANSWER, asked) as (parts, _):
+            text = b"".join(parts)
         try:
-            return json.loads(b"".join(parts))
+            return json.loads(text)
         except ValueError as error:
             raise ExchangeError("the exchange's answer makes no sense") from error
 
-    def _parts(
+    @contextmanager
+    def _answer(
         self, path: str, most_bytes: int, asked: dict[str, Any] | None = None
-    ) -> tuple[list[bytes], str | None]:
-        """An answer's bytes, and the hash it promised."""
+    ) -> Iterator[tuple[Iterator[bytes], str | None]]:
+        """An answer's bytes as they come, and the hash it promised."""
         import httpx2  # only who looks online waits for it
 
         if not self._address:
             raise ExchangeError("no loop exchange is set; name one in ZEROKNOT_EXCHANGE")
         timeout = httpx2.Timeout(READ_SECONDS, connect=CONNECT_SECONDS)
-        parts, size = [], 0
         try:
             with (
                 httpx2.Client(timeout=timeout, trust_env=False) as client,
@@ -134,12 +140,7 @@ class Exchange:
                     raise ExchangeError(
                         f"the exchange is in trouble (it answered {answer.status_code}); try again"
                     )
-                for part in answer.iter_bytes():
-                    size += len(part)
-                    if size > most_bytes:
-                        raise ExchangeError("the exchange sends more than can be taken in")
-                    parts.append(part)
-                return parts, answer.headers.get(HASH_HEADER)
+                yield _bounded(answer.iter_bytes(), most_bytes), answer.headers.get(HASH_HEADER)
         except httpx2.TimeoutException as error:
             raise ExchangeError(
                 f"the exchange at {self.host} takes too long to answer; try again"
@@ -148,3 +149,11 @@ class Exchange:
             raise ExchangeError(
                 f"the exchange at {self.host} cannot be reached; is it there, and are you online?"
             ) from error
+
+
+def _bounded(parts: Iterable[bytes], most_bytes: int) -> Iterator[bytes]:
+    for part in parts:
+        most_bytes -= len(part)
+        if most_bytes < 0:
+            raise ExchangeError("the exchange sends more than can be taken in")
+        yield part

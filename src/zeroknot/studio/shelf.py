@@ -41,6 +41,10 @@ class Shelf:
         """One page of what is asked for. A project has a say in what fits it."""
         return self._index.find(query, project and time_of(project), first, count)
 
+    def warm_up(self) -> None:
+        """Read the shelf before somebody waits for it."""
+        self._index.find(Query(), None, 0, 0)
+
     def shas(self, query: Query, project: Project | None = None) -> tuple[str, ...]:
         """All that is asked for."""
         return self._index.shas(query, project and time_of(project))

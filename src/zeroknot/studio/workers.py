@@ -30,6 +30,7 @@ from zeroknot.core.listening.reading import Claims
 from zeroknot.core.listening.readings import listen
 from zeroknot.core.mixing.loudness import loudness
 from zeroknot.core.overview import PEAK_BINS, peaks
+from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.notes_run import NotesRendering
 from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan, plan_as_written, plan_ratio
 from zeroknot.core.render.run import Rendering
@@ -122,6 +123,13 @@ def _taken_out(store: AudioStore, archive: zipfile.ZipFile, member: Member) -> U
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError):
         path.unlink(missing_ok=True)
         return Unpacked(member.name, None, "it is damaged in the archive")
+    with path.open("rb") as taken:
+        is_nested = is_archive(taken)
+    if is_nested:  # one that holds itself would never end
+        path.unlink()
+        return Unpacked(
+            member.name, None, "it is an archive in an archive; unpack it, then bring it"
+        )
     return Unpacked(member.name, path)
 
 
@@ -330,7 +338,7 @@ def _source(folder: Path, sha: str, rate: int) -> Audio:
 
 
 @lru_cache(maxsize=6)
-def _rendering(folder: Path, plan: RenderPlan) -> Rendering | NotesRendering:
+def _rendering(folder: Path, plan: RenderPlan) -> InBlocks:
     midi = _midi(folder, plan.source)
     if midi:
         return NotesRendering(midi, plan)

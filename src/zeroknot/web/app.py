@@ -40,12 +40,16 @@ def make_app(settings: Settings, executors: Executors | None = None) -> FastAPI:
         studio = Studio(settings, executors or Executors.processes(settings.workers))
         app.state.studio = studio
         # The first page goes before the workers' own start.
-        warming = threading.Timer(WARM_UP_AFTER_SECONDS, studio.executors.warm_up)
+        warming = threading.Timer(WARM_UP_AFTER_SECONDS, warm_up, (studio,))
         warming.start()
         yield
         warming.cancel()
         studio.announcer.say("closing")
         studio.close()
+
+    def warm_up(studio: Studio) -> None:
+        studio.shelf.warm_up()
+        studio.executors.warm_up()
 
     app = FastAPI(title="Zero Knot", version=__version__, lifespan=lifespan, docs_url=None,
                   redoc_url=None)  # fmt: skip

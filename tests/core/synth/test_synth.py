@@ -13,7 +13,7 @@ from zeroknot.core.render.plan import plan_as_written, plan_ratio
 from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.synth.choose import voice_by_pitch, voice_named, voice_said
 from zeroknot.core.synth.kit import CHOKED, HITS, hit_seconds
-from zeroknot.core.synth.sounding import PARTIALS_UNDER, _partials_kernel, sounded
+from zeroknot.core.synth.sounding import PARTIALS_UNDER, _partials_kernel, lasts, sounded
 from zeroknot.core.synth.voices import VOICES
 
 RATE = 44_100
@@ -86,6 +86,13 @@ class VoicesTest(unittest.TestCase):
                 self.assertLess(np.abs(sound[:, -1]).max(), 1e-5)
                 steps = np.abs(np.diff(sound, axis=1))
                 self.assertLessEqual(steps[:, held:].max(), 1.01 * steps[:, 2000:held].max())
+
+    def test_how_long_a_note_lasts_is_known_without_making_it(self):
+        for voice, pitch, held in (("keys", 60.5, 1000), ("pad", 40, 1), ("drums", 36, 1),
+                                   ("drums", 46, 3000), ("drums", 46, 90_000)):  # fmt: skip
+            with self.subTest(voice=voice, held=held):
+                sound = sounded(voice, pitch, 100, held, RATE)
+                self.assertEqual(lasts(voice, pitch, held, RATE), sound.shape[1])
 
     def test_low_is_left_and_high_is_right(self):
         for pitch, louder in ((36, 0), (96, 1)):

@@ -7,38 +7,31 @@ Conventions
 - What is still held or rings at the end of the body is the tail.
 """
 
+from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 
 import numpy as np
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.formats.midi import MidiLoop, MidiPart
-from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan
+from zeroknot.core.render.in_blocks import InBlocks
+from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.synth.kit import CHOKED
 from zeroknot.core.synth.note import PlayedNote
-from zeroknot.core.synth.sounding import sounded
+from zeroknot.core.synth.sounding import lasts, sounded
 from zeroknot.core.units import frame
 
 EARLY_SECONDS = 0.012  # what is struck a moment before the one belongs to it
 END_FADE_SECONDS = 0.005
 
 
-class NotesRendering:
+class NotesRendering(InBlocks):
     """One plan over one MIDI loop, sounded as frames are asked for."""
 
     def __init__(self, loop: MidiLoop, plan: RenderPlan):
         self.plan = plan
         notes = [n for part in loop.parts for n in _played(part, plan)]
         self._notes = sorted(notes, key=lambda n: (n.at, n.voice, n.pitch))
-
-    def block(self, index: int) -> Samples:
-        """Block `index` of the axis: float32 [2, up to BLOCK_FRAMES]."""
-        first = index * BLOCK_FRAMES
-        return self.frames(first, min(BLOCK_FRAMES, self.plan.frames - first))
-
-    def whole(self) -> Samples:
-        """Lead, body and tail: float32 [2, plan.frames]."""
-        return self.frames(0, self.plan.frames)
 
     def frames(self, first: int, count: int) -> Samples:
         """float32 [2, count]: axis frames from `first` on."""
@@ -47,6 +40,9 @@ class NotesRendering:
         for note in self._notes:
             if note.at >= begin + count:
                 break
+            # What has rung out by then need not be made to sound again for every block.
+            if note.at + lasts(note.voice, note.pitch, note.frames, self.plan.rate) <= begin:
+                continue
             sound = sounded(note.voice, note.pitch, note.velocity, note.frames, self.plan.rate)
             a, b = max(begin, note.at), min(begin + count, note.at + sound.shape[1])
             if b > a:
@@ -97,7 +93,7 @@ def _until_choked(
         if number not in CHOKED:
             found.append(1)
             continue
-        later = [a for a in hats if a > place]
-        following = later[0] if later else hats[0] + plan.body_frames
+        later = bisect_right(hats, place)
+        following = hats[later] if later < len(hats) else hats[0] + plan.body_frames
         found.append(max(1, following - place))
     return found

@@ -19,7 +19,8 @@ from scipy import ndimage
 
 from zeroknot.core.audio import Audio, Samples
 from zeroknot.core.listening.attacks import Attacks
-from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan
+from zeroknot.core.render.in_blocks import InBlocks
+from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.stretch.formants import with_colour_held
 from zeroknot.core.stretch.methods import method_named
 from zeroknot.core.stretch.part import Part
@@ -40,7 +41,7 @@ class _Piece:
     end: Point
 
 
-class Rendering:
+class Rendering(InBlocks):
     """One plan over one recording, rendered piece by piece as frames are asked for.
 
     sound    the recording at the plan's rate
@@ -58,15 +59,6 @@ class Rendering:
         attacks = attacks.at_sensitivity(self._method.sensitivity)
         self._pieces = [] if self._is_copy else list(self._divided(attacks))
         self._rendered: OrderedDict[int, tuple[int, Samples]] = OrderedDict()
-
-    def block(self, index: int) -> Samples:
-        """Block `index` of the axis: float32 [channels, up to BLOCK_FRAMES]."""
-        first = index * BLOCK_FRAMES
-        return self.frames(first, min(BLOCK_FRAMES, self.plan.frames - first))
-
-    def whole(self) -> Samples:
-        """Lead, body and tail: float32 [channels, plan.frames]."""
-        return self.frames(0, self.plan.frames)
 
     def frames(self, first: int, count: int) -> Samples:
         """float32 [channels, count]: axis frames from `first` on."""

@@ -124,6 +124,15 @@ def hit_seconds(number: int) -> float:
     return (HITS.get(number) or _other(number)).seconds
 
 
+def hit_frames(number: int, frames: int, rate: int) -> int:
+    """How many frames a hit sounds.
+
+    frames  until it is choked, for hats; of no matter for the rest
+    """
+    size = int(hit_seconds(number) * rate)
+    return min(size, frames + int(FADE_SECONDS * rate)) if number in CHOKED else size
+
+
 def struck(number: int, velocity: int, frames: int, rate: int) -> Samples:
     """One hit, level as for the loudest velocity.
 
@@ -131,9 +140,7 @@ def struck(number: int, velocity: int, frames: int, rate: int) -> Samples:
     returns  float32 [2, frames until it has rung out]
     """
     hit = HITS.get(number) or _other(number)
-    size = int(hit.seconds * rate)
-    if number in CHOKED:
-        size = min(size, frames + int(FADE_SECONDS * rate))
+    size = hit_frames(number, frames, rate)
     t = np.arange(size) / rate
     out = _ringing(hit, t, rate) + _noise(hit, number, velocity, t, rate)
     fade = min(size, max(2, int(FADE_SECONDS * rate)))

@@ -16,7 +16,7 @@ import numba
 import numpy as np
 
 from zeroknot.core.audio import Samples
-from zeroknot.core.synth.kit import struck
+from zeroknot.core.synth.kit import hit_frames, struck
 from zeroknot.core.synth.voices import (
     USUAL_VELOCITY,
     VOICES,
@@ -46,6 +46,17 @@ def sounded(voice: str, pitch: float, velocity: int, frames: int, rate: int) -> 
     """
     frames = max(1, min(frames, int(LONGEST_NOTE_SECONDS * rate)))
     return _kept(voice, pitch, velocity, frames, rate)
+
+
+def lasts(voice: str, pitch: float, frames: int, rate: int) -> int:
+    """Frames until a note has rung out: the length of `sounded`, without making it.
+
+    frames  until it is let go
+    """
+    if voice == "drums":
+        return hit_frames(round(pitch), frames, rate)
+    held = max(1, min(frames, int(LONGEST_NOTE_SECONDS * rate)))
+    return held + int(VOICES[voice].ring_seconds * rate)
 
 
 @lru_cache(maxsize=512)

@@ -228,16 +228,21 @@ export class Song {
     this.lane.release(this.context.currentTime + 0.005);
     this.click.silence();
     this.runs = [];
-    if (this.coming) {
-      this.sheet = this.coming;
-      this.coming = null;
-      this.mixer.adopt(this.sheet);
+    // What was still on its way is there when it plays again.
+    const latest = this.coming ?? this.next;
+    this.coming = null;
+    this.next = null;
+    this.waitsForBar = false;
+    if (latest) {
+      this.sheet = latest;
+      this.mixer.adopt(latest);
     }
   }
 
   /** Go to a beat; while playing the sound goes on from there. @param {number} beat */
   async go(beat) {
     this.startBeat = Math.max(0, beat);
+    if (this.isPlaying && this.next) this.exchange(this.next);
     const { sheet } = this;
     if (!this.isPlaying || !sheet) {
       if (sheet) this.prepare(sheet, this.startBeat);
@@ -352,7 +357,10 @@ export class Song {
 
   /** What is in hand joins the song or leaves it; `waitsForBar` says whether at once. @param {string | null} strand */
   hearHand(strand) {
-    if (this.withHand === strand) return;
+    if (this.withHand === strand) {
+      if (!this.next) this.waitsForBar = false;
+      return;
+    }
     this.withHand = strand;
     const sheet = this.next ?? this.sheet;
     if (this.isPlaying && sheet) this.swapEvents(sheet);

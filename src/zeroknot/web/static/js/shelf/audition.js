@@ -14,7 +14,6 @@ export class Audition {
     this.lay = 1;
     /** @type {number | null} bars one pass is forced on */
     this.bars = null;
-    this.withRest = false;
     this.levelDb = Number(localStorage.getItem(KEPT_AS) ?? 0) || 0;
     /** @type {ReturnType<typeof setTimeout> | undefined} */
     this.timer = undefined;

@@ -482,7 +482,6 @@ export const shelf = (session, app) => () => {
       if (index >= 0 && sha !== this.chosen) this.choose(index);
       if (atBar && !this.withRest) {
         this.withRest = true;
-        audition.withRest = true;
       }
       this.start(sha, atBar);
     },
@@ -533,7 +532,6 @@ export const shelf = (session, app) => () => {
 
     toggleRest() {
       this.withRest = !this.withRest;
-      audition.withRest = this.withRest;
       if (this.hearing) this.start(this.hearing);
     },
 
@@ -783,7 +781,7 @@ export const shelf = (session, app) => () => {
     },
 
     /** What a shift says to a screen reader. @param {string} shift */
-    shiftText_(shift) {
+    shiftWords(shift) {
       return shift ? `${semitones(Number(shift.replace("−", "-")))} to the project's key` : "";
     },
   };

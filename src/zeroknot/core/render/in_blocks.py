@@ -1,0 +1,25 @@
+"""What every rendering has in common: its axis is handed out in blocks, or whole."""
+
+from abc import ABC, abstractmethod
+
+from zeroknot.core.audio import Samples
+from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan
+
+
+class InBlocks(ABC):
+    """A rendering of one plan; axis frame 0 is where the lead begins."""
+
+    plan: RenderPlan
+
+    @abstractmethod
+    def frames(self, first: int, count: int) -> Samples:
+        """float32 [channels, count]: axis frames from `first` on."""
+
+    def block(self, index: int) -> Samples:
+        """Block `index` of the axis: float32 [channels, up to BLOCK_FRAMES]."""
+        first = index * BLOCK_FRAMES
+        return self.frames(first, min(BLOCK_FRAMES, self.plan.frames - first))
+
+    def whole(self) -> Samples:
+        """Lead, body and tail: float32 [channels, plan.frames]."""
+        return self.frames(0, self.plan.frames)
