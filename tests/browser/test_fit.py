@@ -2,20 +2,14 @@ from tests.browser.harness import BrowserTest
 from tests.sounds import rendered
 from zeroknot.core.formats.riff import wav_bytes
 
-# Where a knot is drawn: from the loom's own sums and the canvas's size.
-KNOT = """async ([which, rail]) => {
-  const model = await import("/static/js/loom/model.js");
-  const canvas = document.getElementById("loom");
-  const box = canvas.getBoundingClientRect();
-  const hand = await (await fetch(`${zeroKnot.session.path}/hand/${zeroKnot.session.hand}`)).json();
-  const view = model.wholeView(hand, 16, canvas.clientWidth - 32);
-  const height = canvas.clientHeight;
-  const tall = Math.max(60, (height - 44) * 0.32);
-  const [second, beat] = which === "zero" ? hand.knots[0] : hand.knots.at(-1);
-  const x = rail === "recorded" ? model.xOfSecond(view, second) : model.xOfBeat(view, beat);
-  const y = rail === "recorded" ? 20 + tall : height - 22 - tall;
-  return [box.left + x, box.top + y, (canvas.clientWidth - 32) / (view.to - view.from),
-    (canvas.clientWidth - 32) / (view.toBeat - view.fromBeat)];
+# Where a knot is drawn, and how many pixels a second and a beat are: as the loom itself has it.
+KNOT = """([which, rail]) => {
+  const { stage } = zeroKnot.app;
+  const knots = stage.host.hand().knots;
+  const [second] = which === "zero" ? knots.find((k) => k[1] === 0) : knots.at(-1);
+  const { view } = stage;
+  return [...stage.pointOf(second, rail), view.width / (view.recorded.to - view.recorded.from),
+    view.width / (view.fitted.to - view.fitted.from)];
 }"""
 
 
@@ -79,8 +73,10 @@ class FitTest(BrowserTest):
 
     def test_readings_say_why_and_more_sensitivity_only_adds_attacks(self):
         page = self.page
-        # The reading stated in setUp stands first, as the person's own; heard ones under it.
-        self.assertEqual(page.locator(".reading").first.locator("span").last.inner_text(), "own")
+        # A reading that was not heard stands first, as the person's own; heard ones under it.
+        self.intent(kind="state_reading", hand=self.strand, bars=3)
+        first = page.locator(".reading").first.locator("span").last
+        self.wait(lambda: first.inner_text() == "own")
         page.locator(".reading", has_text="%").first.hover()
         self.assertRegex(page.locator(".reason").inner_text(), r"2 bars at 103.*as long")
         self.assertIn("unpitched", page.locator(".in-hand").inner_text())

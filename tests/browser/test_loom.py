@@ -1,5 +1,8 @@
+import math
+
 from tests.browser.harness import BrowserTest
 from zeroknot.core.warp.knot import Knot
+from zeroknot.core.warp.placing import Placing, Tied, placed
 from zeroknot.core.warp.warp_map import WarpMap
 
 KNOTS = [[0.4, 0.0], [1.7, 3.0], [3.1, 8.0]]
@@ -17,7 +20,10 @@ class LoomTest(BrowserTest):
         return self.page.evaluate(
             f"""async (knots) => {{
               const m = await import("/static/js/loom/model.js");
-              const view = {{from: 0, to: 4, fromBeat: -2, toBeat: 10, left: 10, width: 400}};
+              const [recorded, fitted] = [{{from: 0, to: 4}}, {{from: -2, to: 10}}];
+              const view = {{recorded, fitted, left: 10, width: 400}};
+              const moving = {{rail: "recorded", together: true, knots, whole: view,
+                closest: 0.0005}};
               return {expression};
             }}""",
             KNOTS,
@@ -45,20 +51,28 @@ class LoomTest(BrowserTest):
         self.assertEqual(self.model("[m.xOfSecond(view, 1), m.secondAt(view, 110)]"), [110, 1])
         self.assertEqual(self.model("[m.xOfBeat(view, 1), m.beatAt(view, 110)]"), [110, 1])
 
-    def test_zoom_keeps_what_is_under_the_pointer(self):
+    def test_zoom_keeps_what_is_under_the_pointer_on_both_rails(self):
         at, width, beat = self.model(
-            "(() => {const z = m.zoomed(view, 110, 4, view);"
-            "return [m.secondAt(z, 110), z.to - z.from, m.beatAt(z, 110)];})()"
+            "(() => {const z = m.zoomed(view, 110, 4, moving);"
+            "return [m.secondAt(z, 110), z.recorded.to - z.recorded.from, m.beatAt(z, 110)];})()"
         )
         self.assertAlmostEqual(at, 1.0)
         self.assertAlmostEqual(width, 1.0)
-        self.assertAlmostEqual(beat, 1.0)
-        # Never wider than the whole, never closer than half a millisecond.
-        self.assertEqual(self.model("m.zoomed(view, 110, 0.1, view).to"), 4)
+        self.assertAlmostEqual(beat, WARP.beat_of_second(1.0))
+        # Never wider than the whole, never closer than asked for.
+        self.assertEqual(self.model("m.zoomed(view, 110, 0.1, moving).recorded.to"), 4)
         closest = self.model(
-            "(() => {const z = m.zoomed(view, 110, 1e9, view); return z.to - z.from})()"
+            "(() => {const z = m.zoomed(view, 110, 1e9, moving).recorded; return z.to - z.from})()"
         )
         self.assertAlmostEqual(closest, 0.0005)
+
+    def test_apart_the_other_rail_stays(self):
+        alone = "{...moving, rail: 'fitted', together: false}"
+        zoomed = self.model(f"m.zoomed(view, 110, 2, {alone})")
+        self.assertEqual(zoomed["recorded"], {"from": 0, "to": 4})
+        self.assertEqual(zoomed["fitted"]["to"] - zoomed["fitted"]["from"], 6)
+        led = self.model("m.zoomed(view, 110, 2, {...moving, rail: 'fitted'})")
+        self.assertAlmostEqual(led["recorded"]["to"] - led["recorded"]["from"], 6 * 2.7 / 8)
 
     def test_snapping(self):
         attacks = "[[0.4, 1], [1.02, 0.5], [3, 1]]"
@@ -67,17 +81,54 @@ class LoomTest(BrowserTest):
         self.assertEqual(self.model("m.snappedToGrid(5.6, 1.5)"), 6)
 
     def test_drags_preview_what_the_studio_makes(self):
-        self.assertEqual(self.model('m.dragged(knots, "end", "fitted", 4)')[-1], [3.1, 4.0])
         laid = WARP.with_span(4)
-        got = self.model('m.dragged(knots, "end", "fitted", 4)')
-        for (second, beat), knot in zip(got, laid.knots, strict=True):
+        got = self.model("m.laidOn(knots, 4)")
+        for (second, beat, *_), knot in zip(got, laid.knots, strict=True):
             self.assertAlmostEqual(beat, knot.beat)
             self.assertEqual(second, knot.second)
-        moved = self.model('m.dragged(knots, "zero", "fitted", 1)')
-        self.assertAlmostEqual(moved[0][0], WARP.second_of_beat(-1))
-        self.assertAlmostEqual(moved[-1][0], WARP.second_of_beat(7))
-        # A knot does not pass the other.
-        self.assertLess(self.model('m.dragged(knots, "zero", "recorded", 9)')[0][0], 3.1)
+        zero, end = WARP.second_of_beat(-1), WARP.second_of_beat(7)
+        moved = WARP.read_as(zero, end, 8)
+        for (second, beat, *_), knot in zip(
+            self.model("m.shifted(knots, 1)"), moved.knots, strict=True
+        ):
+            self.assertAlmostEqual(second, knot.second)
+            self.assertAlmostEqual(beat, knot.beat)
+        places = [Placing(1.0), Placing(2.2), Placing(1.9, 4.0, at=1.7)]
+        server = placed(Tied(WARP), places).warp.knots
+        got = self.model(
+            "m.placed(knots, [{second: 1}, {second: 2.2}, {second: 1.9, beat: 4, at: 1.7}])"
+        )
+        for (second, beat, *_), knot in zip(got, server, strict=True):
+            self.assertEqual(second, knot.second)
+            self.assertAlmostEqual(beat, knot.beat)
+
+    def test_a_drag_stops_before_it_would_cross_or_stretch_past_eight_times(self):
+        # At 120 BPM a second holds two beats: from 0.25 to 16 beats a second can be rendered.
+        laid = "{knots, pace: [0.25, 16], fastened: []}"
+        low, high = self.model(f'm.reach({laid}, new Set([1]), "fitted")')
+        self.assertAlmostEqual(3 + low, max(0.25 * 1.3, 8 - 16 * 1.4))
+        self.assertAlmostEqual(3 + high, min(16 * 1.3, 8 - 0.25 * 1.4))
+        low, high = self.model(f'm.reach({laid}, new Set([1]), "recorded")')
+        self.assertAlmostEqual(1.7 + low, 0.4 + 3 / 16)
+        self.assertAlmostEqual(1.7 + high, 3.1 - 5 / 16)
+        # What moves together does not stand in its own way.
+        low, high = self.model(f'm.reach({laid}, new Set([0, 1, 2]), "recorded")')
+        self.assertEqual((low, high), (-math.inf, math.inf))
+
+    def test_knots_and_attacks_under_the_pointer(self):
+        rails = "{recorded: 100, fitted: 200}"
+        self.assertEqual(
+            self.model(f"m.knotAt(knots, view, 10 + 170, 103, {rails})"),
+            {"index": 1, "rail": "recorded"},
+        )
+        self.assertIsNone(self.model(f"m.knotAt(knots, view, 10 + 170, 150, {rails})"))
+        foot = 10 + 400 * (2 + WARP.beat_of_second(1.0)) / 12
+        self.assertEqual(
+            self.model(f"m.attackAt([[1, 1, 1]], knots, view, {foot}, 202, {rails})"),
+            {"second": 1, "rail": "fitted"},
+        )
+        self.assertEqual(self.model("m.neighbours([[1], [2], [3]], 2)"), [1, 3])
+        self.assertEqual(self.model("m.neighbours([[1], [2], [3]], 1)"), [2])
 
     def test_patterns_of_hearing(self):
         got = self.page.evaluate(

@@ -16,7 +16,8 @@ from tests.sounds import FIXTURES, audio, rendered, sine
 from tests.studio.helper import StudioTest
 from zeroknot.cli.main import run as run_command
 from zeroknot.core.formats.riff import wav_bytes
-from zeroknot.studio.intents import Place, SetSteadyTempo
+from zeroknot.studio.intents.placing import Place
+from zeroknot.studio.intents.time import SetSteadyTempo
 
 
 def run(*arguments, folder=None):

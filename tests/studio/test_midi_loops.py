@@ -10,7 +10,10 @@ from tests.studio.helper import StudioTest
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.units import frame
 from zeroknot.studio.hand import plan_at
-from zeroknot.studio.intents import LayOn, Place, SetSteadyTempo, SetStretch
+from zeroknot.studio.intents.placing import Place
+from zeroknot.studio.intents.readings import LayOn
+from zeroknot.studio.intents.stretch import SetStretch
+from zeroknot.studio.intents.time import SetSteadyTempo
 from zeroknot.studio.workers import render_whole
 
 # Two bars of quarters at 84: A minor, low to high.

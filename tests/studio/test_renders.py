@@ -5,7 +5,8 @@ import numpy as np
 from tests.studio.helper import StudioTest
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.render.plan import BLOCK_FRAMES
-from zeroknot.studio.intents import Place, SetSteadyTempo
+from zeroknot.studio.intents.placing import Place
+from zeroknot.studio.intents.time import SetSteadyTempo
 
 
 class RendersTest(StudioTest):

@@ -11,7 +11,8 @@ from zeroknot.core.harmony.fit import shift_between
 from zeroknot.core.harmony.key import KeyNameError
 from zeroknot.store.shelf_query import Query
 from zeroknot.studio.audition import Audition, auditioned, match_db
-from zeroknot.studio.intents import Place, SetSteadyTempo, TakeKey, TakeMetre, TakeTempo
+from zeroknot.studio.intents.placing import Place
+from zeroknot.studio.intents.time import SetSteadyTempo, TakeKey, TakeMetre, TakeTempo
 from zeroknot.studio.shelf_edits import (
     Adopt,
     Correct,

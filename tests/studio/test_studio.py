@@ -13,20 +13,16 @@ from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.document.edits.clip import ChangeClip
 from zeroknot.document.edits.project import RenameProject
 from zeroknot.document.edits.track import ChangeTrack
-from zeroknot.studio.intents import (
+from zeroknot.studio.intents.placing import CopyClips, Place
+from zeroknot.studio.intents.readings import (
     AdoptReading,
-    CopyClips,
     LayOn,
-    Place,
-    SetMethod,
-    SetMetre,
-    SetSteadyTempo,
-    SetStretch,
     ShiftGrid,
     StateReading,
-    TakeTempo,
     WithdrawReading,
 )
+from zeroknot.studio.intents.stretch import SetMethod, SetStretch
+from zeroknot.studio.intents.time import SetMetre, SetSteadyTempo, TakeTempo
 from zeroknot.studio.shelf_edits import TakeOff
 
 

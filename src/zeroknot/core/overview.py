@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from zeroknot.core.audio import Audio
 
 PEAK_BINS = (64, 512, 4096)  # frames a bin, finest first
+TILE_BINS = 4096  # bins handed out at once, so that only what is looked at travels
 RING_SECTORS = 64
 
 

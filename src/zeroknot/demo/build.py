@@ -12,7 +12,9 @@ from zeroknot.document.edits.track import ChangeTrack
 from zeroknot.document.project import KeyChange
 from zeroknot.settings import Settings
 from zeroknot.studio.executors import Executors
-from zeroknot.studio.intents import Place, SetSteadyTempo, StateReading
+from zeroknot.studio.intents.placing import Place
+from zeroknot.studio.intents.readings import StateReading
+from zeroknot.studio.intents.time import SetSteadyTempo
 from zeroknot.studio.shelf_edits import Favour, Tag
 from zeroknot.studio.studio import Studio
 

@@ -20,7 +20,10 @@ from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.timeline.metre_map import MetreChange, MetreMap
 from zeroknot.core.timeline.tempo_map import TempoMap, TempoPoint
+from zeroknot.core.units import frame
 from zeroknot.core.warp.knot import Knot
+from zeroknot.core.warp.placing import Stretch, Tied
+from zeroknot.core.warp.straighten import Straighten
 from zeroknot.core.warp.warp_map import WarpMap
 
 NEW_TRACK_DB = -6.0
@@ -62,6 +65,9 @@ class Strand(Named):
     reading   what it is, by value
     by_hand   whether its knots were moved away from the reading
     knots     base knots; beats of one pass, zero knot and end knot among them
+    straighten  a layer over them; None where it was not straightened
+    fastened  stretches of the recording, seconds, in which nothing moves
+    follows   whether it follows the project's tempo, or keeps its own time
     lead      whether what sounds before the one is kept
     """
 
@@ -70,6 +76,9 @@ class Strand(Named):
     reading: Reading | None
     by_hand: bool = False
     knots: tuple[Knot, ...]
+    straighten: Straighten | None = None
+    fastened: tuple[Stretch, ...] = ()
+    follows: bool = True
     lead: bool = True
     method: str = AUTO
     settings: Settings = Settings()
@@ -77,12 +86,43 @@ class Strand(Named):
     yarn: int = Field(0, ge=0, lt=YARNS)
 
     @cached_property
-    def warp(self) -> WarpMap:
+    def base(self) -> WarpMap:
+        """The base knots alone."""
         return WarpMap(self.knots)
 
     @property
+    def tied(self) -> Tied:
+        return Tied(self.base, self.straighten)
+
+    @cached_property
+    def warp(self) -> WarpMap:
+        """Base knots and layers: what is heard."""
+        return self.tied.warp
+
+    @property
     def span(self) -> float:
-        return self.warp.span
+        return self.base.span
+
+    @property
+    def own_bpm(self) -> float:
+        """Quarter notes a minute as it was recorded, on the whole."""
+        return self.span * 60.0 / self.base.body_seconds
+
+    def own_frames(self, rate: int) -> int:
+        """Frames of one pass in its own time."""
+        return max(1, frame(self.base.body_seconds * rate))
+
+    def with_base(self, base: WarpMap) -> Self:
+        """Read or laid anew: the layer keeps its share of it."""
+        layer = self.straighten.rescaled(self.base, base) if self.straighten else None
+        return self.changed(knots=base.knots, straighten=layer)
+
+    def laid_on(self, span: float) -> Self:
+        """One pass on another number of beats."""
+        return self.with_base(self.base.with_span(span))
+
+    def with_tied(self, tied: Tied) -> Self:
+        return self.changed(knots=tied.base.knots, straighten=tied.layer)
 
     @model_validator(mode="before")
     @classmethod
@@ -106,7 +146,7 @@ class Clip(Named):
 
     passes  of a whole clip, whose length follows the strand's span
     length  beats of a trimmed clip; None where it is whole
-    slip    beats of the strand's passes that lie before the clip's start
+    slip    beats by which the first pass begins before the clip does
     """
 
     strand: str
@@ -123,10 +163,6 @@ class Clip(Named):
     @property
     def is_whole(self) -> bool:
         return self.length is None
-
-    def length_on(self, span: float) -> float:
-        """Beats covered where one pass is `span` beats."""
-        return self.passes * span if self.length is None else self.length
 
 
 class Project(Named):
@@ -172,7 +208,18 @@ class Project(Named):
         return tuple(sorted((c for c in self.clips if c.track == track), key=lambda c: c.beat))
 
     def clip_length(self, clip: Clip) -> float:
-        return clip.length_on(self.strand(clip.strand).span)
+        """Beats that a clip covers."""
+        return self.length_of(clip, self.strand(clip.strand))
+
+    def length_of(self, clip: Clip, strand: Strand) -> float:
+        """Beats that a clip of that strand covers; in its own time it depends on where it lies."""
+        if clip.length is not None:
+            return clip.length
+        if strand.follows:
+            return clip.passes * strand.span
+        seconds = clip.passes * strand.own_frames(self.rate) / self.rate
+        start = self.tempo_map.second_of_beat(clip.beat)
+        return self.tempo_map.beat_of_second(start + seconds) - clip.beat
 
     def clip_end(self, clip: Clip) -> float:
         return clip.beat + self.clip_length(clip)

@@ -47,7 +47,7 @@ def auditioned(project: Project, hand: Hand, audition: Audition) -> Hand:
     if audition.bars is not None:
         span = audition.bars * project.metre_map.metre_at(1).beats_per_bar
     if span != strand.span:
-        strand = strand.changed(knots=strand.warp.with_span(span).knots)
+        strand = strand.laid_on(span)
     shift = shift_to_key(project, hand.loop) if audition.in_key else None
     # A strand that is in the project has the shift it was given.
     if shift and hand.is_new:

@@ -6,19 +6,29 @@ Taking a loop in hand makes a strand only when it is first changed or placed.
 import math
 import uuid
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
+import numpy as np
+from numpy.typing import NDArray
+
+from zeroknot.core.listening.attacks import SENSITIVITY, Attacks
+from zeroknot.core.listening.beats import followed
 from zeroknot.core.listening.reading import Reading
+from zeroknot.core.listening.readings import LONGEST_LOOP_SECONDS
 from zeroknot.core.loop import Loop
 from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass
 from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose
 from zeroknot.core.stretch.methods import NOTES
 from zeroknot.core.timeline.metre_map import Metre
+from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.project import YARNS, Project, Strand
 from zeroknot.store.loops import LoopStore
 
 SHA_DIGITS = 64
+SAME_TEMPO = 0.03
+OWN_TIME_BPM = 120.0
 SAME_PULSE_SECONDS = 1e-6
 
 
@@ -109,17 +119,44 @@ def quarters_of(pulses: int, pulses_per_bar: int, metre: Metre) -> float:
     return pulses * (metre.beats_per_pulse if same else 1.0)
 
 
+def pulses_heard(strand: Strand, loop: Loop) -> NDArray[np.float64]:
+    """Seconds of the pulses of a strand's reading, one after another, as they were played."""
+    reading, warp = strand.reading, strand.base
+    pulses = reading.pulses if reading else max(1, round(warp.span))
+    period = warp.body_seconds / pulses
+    beats = loop.hearing.beats
+    if len(beats) > 2:
+        heard = (beats[-1] - beats[0]) / (len(beats) - 1)
+        is_followed = loop.is_midi or loop.seconds > LONGEST_LOOP_SECONDS
+        if is_followed and abs(heard / period - 1) < SAME_TEMPO:
+            return np.asarray(beats)
+    return _followed(loop.hearing.attacks, period, max(loop.seconds, warp.end.second))
+
+
+@lru_cache(maxsize=16)
+def _followed(
+    attacks: tuple[tuple[float, float, float], ...], period: float, until: float
+) -> NDArray[np.float64]:
+    table = np.asarray([a for a in attacks if a[2] >= 1.0 - SENSITIVITY]).reshape(-1, 3)
+    return followed(Attacks(table[:, 0], table[:, 1], table[:, 2]), period, until)
+
+
 def plan_at(project: Project, strand: Strand, loop: Loop, beat: float) -> RenderPlan:
     """The plan of a strand's pass whose one lies on a beat of the project."""
     # A note past the end belongs to another pass and is not played: nothing ends the tail early.
     attacks = () if loop.is_midi else loop.hearing.attack_seconds()
     lead_from, tail_to = lead_and_tail(strand.warp, loop.hearing.sounding, attacks, strand.lead)
     choice = stretch_of(project, strand, loop, beat)
+    warp, tempo_map = strand.warp, project.tempo_map
+    if not strand.follows:
+        # As long as it was, whatever the project's tempo is: at any tempo, laid on as many beats.
+        warp = warp.with_span(warp.body_seconds * OWN_TIME_BPM / 60.0)
+        beat, tempo_map = 0.0, TempoMap.steady(OWN_TIME_BPM)
     return plan_pass(
         source=loop.sha,
         rate=project.rate,
-        warp=strand.warp,
-        tempo_map=project.tempo_map,
+        warp=warp,
+        tempo_map=tempo_map,
         start_beat=beat,
         lead_from=lead_from,
         tail_to=tail_to,
@@ -140,11 +177,14 @@ def stretch_of(project: Project, strand: Strand, loop: Loop, beat: float) -> Cho
 
 def case_of(project: Project, strand: Strand, loop: Loop, beat: float) -> Case:
     """What Auto and strain go by."""
-    frames = project.tempo_map.frame_of_beat
-    body = frames(beat + strand.span, project.rate) - frames(beat, project.rate)
+    ratio = 1.0
+    if strand.follows:
+        frames = project.tempo_map.frame_of_beat
+        body = frames(beat + strand.span, project.rate) - frames(beat, project.rate)
+        ratio = body / project.rate / strand.warp.body_seconds
     return Case(
         sound=loop.hearing.sound,
         density=len(loop.hearing.attack_seconds()) / max(loop.seconds, 0.1),
-        ratio=body / project.rate / strand.warp.body_seconds,
+        ratio=ratio,
         semitones=strand.settings.semitones,
     )

@@ -12,7 +12,7 @@ from zeroknot.store.loops import LoopStore
 from zeroknot.store.revisions import ProjectEntry, Revision, RevisionStore
 from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.hand import new_id
-from zeroknot.studio.intents import Intent
+from zeroknot.studio.intents.base import Intent
 
 RATES = (44_100, 48_000, 88_200, 96_000)
 
@@ -95,6 +95,11 @@ class Projects:
             if number is None:
                 raise StaleError("the project changed in another process; try again", [])
         return self._announced(project, _notes(base, tree, edit), statement)
+
+    def tried(self, project: str, intent: Intent) -> Project:
+        """The project as it would be; nothing is kept."""
+        tree = self._tree(self._revisions.head(project))
+        return intent.resolve(tree, self._loops).edit.apply(tree)
 
     def undo(self, project: str) -> State:
         """Back to the state before the last edit."""

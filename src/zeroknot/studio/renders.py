@@ -6,11 +6,13 @@ from concurrent.futures import Future
 from pathlib import Path
 
 from zeroknot.core.errors import NotFoundError
+from zeroknot.core.overview import TILE_BINS
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.store.audio_store import block_path, peaks_path
 from zeroknot.studio.executors import Executors
 
 KEPT_PLANS = 50_000
+BYTES_A_BIN = 8  # lowest and highest as float32
 
 
 class Renders:
@@ -55,12 +57,16 @@ class Renders:
                 self._running.pop((digest, index), None)
         return place
 
-    def source_peaks(self, sha: str, frames_per_bin: int) -> bytes:
+    def source_peaks(self, sha: str, frames_per_bin: int, tile: int | None = None) -> bytes:
         """Peaks of a recording at its own rate; made anew where the cache was emptied."""
         place = peaks_path(self._folder, sha, frames_per_bin)
         if not place.exists():
             self._executors.look("write_source_peaks", self._folder, sha).result()
-        return place.read_bytes()
+        if tile is None:
+            return place.read_bytes()
+        with place.open("rb") as file:
+            file.seek(tile * TILE_BINS * BYTES_A_BIN)
+            return file.read(TILE_BINS * BYTES_A_BIN)
 
     def notes(self, sha: str) -> list[tuple[float, float, int]]:
         """A MIDI loop's notes as (start, end, pitch), seconds."""
@@ -76,9 +82,11 @@ class Renders:
             if not block_path(self._folder, digest, index).exists():
                 self._executors.look("render_block", self._folder, plan, index)
 
-    def peaks(self, digest: str, frames_per_bin: int) -> bytes:
-        plan = self.plan(digest)
-        return self._executors.look("render_peaks", self._folder, plan, frames_per_bin).result()
+    def peaks(self, digest: str, frames_per_bin: int, tile: int | None = None) -> bytes:
+        """Peaks of a render, or of one tile of it, for which only its blocks are rendered."""
+        task, plan = "render_peaks", self.plan(digest)
+        found: bytes = self._executors.look(task, self._folder, plan, frames_per_bin, tile).result()
+        return found
 
     def loudness(self, digest: str) -> tuple[float, float]:
         """Loudness of the body as recorded and as fitted."""

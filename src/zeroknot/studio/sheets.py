@@ -40,28 +40,23 @@ class SheetMaker:
 
         level  linear gain on top of the strand's own
         """
-        passes = max(1, math.ceil(end_beat / strand.span))
-        clip = Clip(id=HAND_TRACK, strand=strand.id, track=HAND_TRACK, beat=0.0, passes=passes)
+        clip = Clip(id=HAND_TRACK, strand=strand.id, track=HAND_TRACK, beat=0.0, length=end_beat)
         return tuple(replace(e, gain=e.gain * level) for e in self._events(clip, strand))
 
     def _events(self, clip: Clip, strand: Strand | None = None) -> Iterator[Event]:
         project = self._project
         strand = strand or project.strand(clip.strand)
-        loop = self._loops[strand.loop]
-        end_beat = clip.beat + clip.length_on(strand.span)
-        clip_start = project.tempo_map.frame_of_beat(clip.beat, project.rate)
-        clip_end = project.tempo_map.frame_of_beat(end_beat, project.rate)
+        frames_of = project.tempo_map.frame_of_beat
+        end_beat = clip.beat + project.length_of(clip, strand)
+        clip_start = frames_of(clip.beat, project.rate)
+        clip_end = frames_of(end_beat, project.rate)
         level = gain(strand.gain_db) * gain(clip.gain_db)
         fade_in = round(clip.fade_in_ms * project.rate / 1000)
         fade_out = round(clip.fade_out_ms * project.rate / 1000)
-        first = math.floor(clip.slip / strand.span + _SLACK)
-        count = math.ceil((clip.slip + end_beat - clip.beat) / strand.span - _SLACK)
-        for k in range(first, count):
-            beat = clip.beat - clip.slip + k * strand.span
-            plan = self._plan(strand, loop, beat)
-            zero = project.tempo_map.frame_of_beat(beat, project.rate)
-            is_first, is_last = k == first, k == count - 1
-            starts_whole = is_first and abs(beat - clip.beat) < _SLACK
+        passes = list(self._passes(clip, strand, end_beat))
+        for k, zero, plan in passes:
+            is_first, is_last = k == passes[0][0], k == passes[-1][0]
+            starts_whole = is_first and abs(zero - clip_start) <= 1
             start = zero - plan.lead_frames if starts_whole else max(zero, clip_start)
             end = zero + plan.body_frames + plan.tail_frames
             if not clip.is_whole:
@@ -83,10 +78,34 @@ class SheetMaker:
                 fade_out=min(fade_out, frames // 2) if is_last or is_cut else 0,
             )
 
+    def _passes(
+        self, clip: Clip, strand: Strand, end_beat: float
+    ) -> Iterator[tuple[int, int, RenderPlan]]:
+        """The passes that a clip shows: number, song frame of the one, plan."""
+        project, loop = self._project, self._loops[strand.loop]
+        tempo, rate = project.tempo_map, project.rate
+        origin = clip.beat - clip.slip
+        if strand.follows:
+            first = math.floor(clip.slip / strand.span + _SLACK)
+            count = math.ceil((end_beat - origin) / strand.span - _SLACK)
+            for k in range(first, count):
+                beat = origin + k * strand.span
+                yield k, tempo.frame_of_beat(beat, rate), self._plan(strand, loop, beat)
+            return
+        plan = self._plan(strand, loop, 0.0)
+        period = plan.body_frames
+        zero = tempo.frame_of_beat(origin, rate)
+        first = max(0, tempo.frame_of_beat(clip.beat, rate) - zero) // period
+        count = -(-(tempo.frame_of_beat(end_beat, rate) - zero - 1) // period)
+        for k in range(first, max(count, first + 1)):
+            yield k, zero + k * period, plan
+
     def _plan(self, strand: Strand, loop: Loop, beat: float) -> RenderPlan:
         tempo = self._project.tempo_map
         key: tuple[Strand, object] = (strand, beat)
-        if tempo.is_steady_between(beat - strand.span * 9, beat + strand.span * 3):
+        if strand.follows and tempo.is_steady_between(
+            beat - strand.span * 9, beat + strand.span * 3
+        ):
             rate = self._project.rate
             zero = tempo.frame_of_beat(beat, rate)
             body = tempo.frame_of_beat(beat + strand.span, rate) - zero

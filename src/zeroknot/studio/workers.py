@@ -29,7 +29,7 @@ from zeroknot.core.listening.midi_reading import hear_midi, midi_claims, rung_ou
 from zeroknot.core.listening.reading import Claims
 from zeroknot.core.listening.readings import listen
 from zeroknot.core.mixing.loudness import loudness
-from zeroknot.core.overview import PEAK_BINS, peaks
+from zeroknot.core.overview import PEAK_BINS, TILE_BINS, peaks
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.notes_run import NotesRendering
 from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan, plan_as_written, plan_ratio
@@ -231,11 +231,20 @@ def render_whole(folder: Path, plan: RenderPlan) -> Any:
     return _rendering(folder, plan).whole()
 
 
-def render_peaks(folder: Path, plan: RenderPlan, frames_per_bin: int) -> bytes:
-    """Peaks of a whole render: float32 [bins, 2] as bytes."""
-    place = block_path(folder, plan.digest, 0).with_name(f"peaks-{frames_per_bin}")
+def render_peaks(
+    folder: Path, plan: RenderPlan, frames_per_bin: int, tile: int | None = None
+) -> bytes:
+    """Peaks of a whole render, or of one tile of it: float32 [bins, 2] as bytes."""
+    name = f"peaks-{frames_per_bin}" + ("" if tile is None else f"-{tile}")
+    place = block_path(folder, plan.digest, 0).with_name(name)
     if not place.exists():
-        sound = Audio(_rendering(folder, plan).whole(), plan.rate)
+        first, frames = 0, plan.frames
+        if tile is not None:
+            first = tile * TILE_BINS * frames_per_bin
+            frames = max(0, min(plan.frames - first, TILE_BINS * frames_per_bin))
+        if not frames:
+            return b""
+        sound = Audio(_rendering(folder, plan).frames(first, frames), plan.rate)
         write_whole(place, peaks(sound, frames_per_bin).tobytes())
     return place.read_bytes()
 

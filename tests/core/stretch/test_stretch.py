@@ -158,9 +158,8 @@ class SpoolTest(unittest.TestCase):
 class TimeMapsTest(unittest.TestCase):
     def test_many_knots_and_a_ramp_render_without_clicks(self):
         sound = audio(sine(200, 4.0))
-        warp = WarpMap.between(0, 4, 8)
-        for i in range(1, 8):
-            warp = warp.with_knot(Knot(i * 0.5 + 0.04 * (-1) ** i, float(i)))
+        inner = [Knot(i * 0.5 + 0.04 * (-1) ** i, float(i)) for i in range(1, 8)]
+        warp = WarpMap((Knot(0, 0), *inner, Knot(4, 8)))
         tempo_map = TempoMap((TempoPoint(0, 100, "ramp"), TempoPoint(8, 140)))
         plan = plan_pass(
             source="", rate=RATE, warp=warp, tempo_map=tempo_map, start_beat=0.0, lead_from=0.0,

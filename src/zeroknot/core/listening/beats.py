@@ -31,6 +31,9 @@ WINDOW_SECONDS = 12.0
 TIGHTNESS = 120.0
 USUAL_BPM, USUAL_OCTAVES = 112.0, 0.9
 SLOWEST_BPM, FASTEST_BPM = 55.0, 210.0
+WANDERS_OCTAVES = 0.16  # how far from the take's own tempo a part of it may be
+ON_BEAT_SECONDS = 0.015
+REFINED_SECONDS = 0.04  # a beat this near an attack is on it
 
 
 @dataclass(frozen=True, eq=False)
@@ -112,10 +115,7 @@ def take_of(material: Material) -> tuple[Reading | None, TempoCurve | None]:
     """A long take: its beats, and a reading that holds its whole bars."""
     step = material.picture.hop_seconds * FOLLOWED_HOP
     rises = _steps(material.picture.total.astype(np.float64))
-    local = _local_periods(rises, step)
-    if local is None:
-        return None, None
-    beats = _followed(rises, local, step)
+    beats = _on_attacks(_followed(rises, step), material.attacks.seconds)
     if beats.size < 8:
         return None, None
     curve = curve_of(beats)
@@ -136,17 +136,71 @@ def take_of(material: Material) -> tuple[Reading | None, TempoCurve | None]:
     return Reading(bars, metre, tempo, start, end, confidence, reason), curve
 
 
+def followed(attacks: Attacks, period: float, until: float) -> Floats:
+    """Seconds of the beats of a recording whose pulse is about known.
+
+    attacks  that were heard
+    period   seconds a pulse, on the whole
+    until    second up to which beats are wanted
+    """
+    if not attacks.seconds.size:
+        return np.zeros(0)
+    step = 0.01
+    rises = np.zeros(round(until / step) + 2)
+    at = np.round(attacks.seconds / step).astype(int)
+    inside = at < rises.size
+    np.maximum.at(rises, at[inside], 0.3 + attacks.strengths[inside])
+    beats = _followed(rises / (rises.std() + 1e-9), step, period)
+    return _on_attacks(beats, attacks.seconds)
+
+
+def share_on(beats: Floats, attacks: Attacks) -> float:
+    """How much of the attacks between the first beat and the last is on a beat or half of one."""
+    halves = np.sort(np.concatenate([beats, (beats[1:] + beats[:-1]) / 2]))
+    inside = (attacks.seconds > beats[0] - 0.02) & (attacks.seconds < beats[-1] + 0.02)
+    if not inside.any():
+        return 0.0
+    off = np.abs(attacks.seconds[inside] - _nearest(halves, attacks.seconds[inside]))
+    return float(np.average(off < ON_BEAT_SECONDS, weights=attacks.strengths[inside] + 1e-6))
+
+
+def _on_attacks(beats: Floats, attacks: Floats) -> Floats:
+    """Beats moved onto the attacks that they are meant for; those on none keep their place."""
+    if not attacks.size or beats.size < 2:
+        return beats
+    nearest = _nearest(attacks, beats)
+    reach = np.minimum(REFINED_SECONDS, 0.12 * np.gradient(beats))
+    off = nearest - beats
+    # What all beats are off by is the follower's, not the player's.
+    off_all = float(np.median(off[np.abs(off) < reach])) if (np.abs(off) < reach).any() else 0.0
+    moved = np.where(np.abs(off - off_all) < reach, nearest, beats + off_all)
+    return np.asarray(np.maximum.accumulate(moved)[np.diff(moved, prepend=-np.inf) > 0.02])
+
+
+def _nearest(values: Floats, to: Floats) -> Floats:
+    """The nearest of rising values to each of others."""
+    i = np.clip(np.searchsorted(values, to), 1, max(1, values.size - 1))
+    low, high = values[i - 1], values[np.minimum(i, values.size - 1)]
+    return np.where(to - low <= high - to, low, high)
+
+
 def _steps(rises: Floats) -> Floats:
     usable = rises.size // FOLLOWED_HOP * FOLLOWED_HOP
     pairs = rises[:usable].reshape(-1, FOLLOWED_HOP).max(axis=1)
     return np.asarray(pairs / (pairs.std() + 1e-9))
 
 
-def _local_periods(rises: Floats, step: float) -> Floats | None:
-    """Seconds a beat around every step, from a window of its own; None where nothing repeats."""
+def _local_periods(rises: Floats, step: float, period: float | None) -> Floats | None:
+    """Seconds a beat around every step, from a window of its own; None where nothing repeats.
+
+    period  that is known already; None where it is to be found
+    """
     window = round(WINDOW_SECONDS / step)
     hop = window // 4
-    lags = np.arange(round(60 / FASTEST_BPM / step), round(60 / SLOWEST_BPM / step) + 1)
+    slowest, fastest = 60 / SLOWEST_BPM, 60 / FASTEST_BPM
+    if period:
+        slowest, fastest = 1.3 * period, period / 1.3
+    lags = np.arange(max(2, round(fastest / step)), round(slowest / step) + 1)
     usual = np.exp(-0.5 * (np.log2(60 / (lags * step) / USUAL_BPM) / USUAL_OCTAVES) ** 2)
     rows, centres = [], []
     for first in range(0, max(1, rises.size - window // 2), hop):
@@ -163,16 +217,23 @@ def _local_periods(rises: Floats, step: float) -> Floats | None:
     table = np.asarray(rows)
     if table.max() <= 0:
         return None
-    overall = lags[int(np.argmax(table.mean(axis=0)))]
+    overall = period / step if period else lags[int(np.argmax(table.mean(axis=0)))]
     # Near the take's own tempo throughout: no jumps by an octave.
-    near = np.exp(-0.5 * (np.log2(lags / overall) / 0.12) ** 2)
+    near = np.exp(-0.5 * (np.log2(lags / overall) / WANDERS_OCTAVES) ** 2)
     best = lags[np.argmax(ndimage.uniform_filter1d(table, 3, axis=0) * near, axis=1)]
     moments = (np.arange(rises.size) + 0.5) * step
     return np.asarray(np.interp(moments, centres, ndimage.median_filter(best, 5) * step))
 
 
-def _followed(rises: Floats, periods: Floats, step: float) -> Floats:
-    """Seconds of the beats on the best path, to a fraction of a step."""
+def _followed(rises: Floats, step: float, period: float | None = None) -> Floats:
+    """Seconds of the beats on the best path, to a fraction of a step; none where nothing repeats.
+
+    rises   float64 [steps] of `step` seconds
+    period  seconds a beat, where it is known
+    """
+    periods = _local_periods(rises, step, period)
+    if periods is None:
+        return np.zeros(0)
     smooth = ndimage.gaussian_filter1d(rises, 1.5)
     back, score = _path_kernel(smooth, periods / step, TIGHTNESS)
     last = round(1.5 * periods[-1] / step)

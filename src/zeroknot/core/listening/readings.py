@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from zeroknot.core.audio import Audio
 from zeroknot.core.listening.attacks import is_silent
-from zeroknot.core.listening.beats import beats_along, take_of
+from zeroknot.core.listening.beats import TempoCurve, beats_along, share_on, take_of
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.hypotheses import (
     END_BEAT,
@@ -42,6 +42,9 @@ LEAST_CONFIDENCE = 0.01
 SAME_TEMPO_BPM = 0.1
 SAME_ANSWER = 0.004
 LONGEST_LOOP_SECONDS = 75.0  # longer is a take: its beats are followed instead
+SHORTEST_TAKE_SECONDS = 12.0  # from here on a player's tempo may have moved
+LEAST_WANDERING = 0.008  # deviation of a tempo that moves, of its mean
+TAKE_FITS_BETTER = 0.25  # share of the attacks that only the followed beats are on
 # What was learnt from has as many odd metres and lengths as even ones; what people bring has not.
 # Logarithms of how much rarer each is (common practice, no source).
 RARER_METRES = {2: -0.9, 3: -0.7, 5: -1.2, 7: -1.6}
@@ -74,6 +77,8 @@ def listen(sound: Audio, claims: Claims = NO_CLAIMS) -> Hearing:
         readings = (reading,) if reading else ()
     elif kind.kind != ONE_HIT:
         readings = _readings(material, claims)
+        if sound.seconds > SHORTEST_TAKE_SECONDS and readings:
+            readings, curve = _or_a_take(material, readings)
     if not readings and kind.kind != ONE_HIT:
         warnings.append("no tempo can be told from the sound")
     everything = material.everything
@@ -95,6 +100,27 @@ def listen(sound: Audio, claims: Claims = NO_CLAIMS) -> Hearing:
     if hearing.best is None:
         return hearing
     return replace(hearing, beats=beats_along(material, hearing.best, curve))
+
+
+def _or_a_take(
+    material: Material, readings: tuple[Reading, ...]
+) -> tuple[tuple[Reading, ...], TempoCurve | None]:
+    """What was read as a steady loop, unless its tempo moves more than a loop's does.
+
+    returns  the readings, and the beats that were followed where they are to be gone by
+    """
+    take, curve = take_of(material)
+    if take is None or curve is None or curve.deviation_bpm < LEAST_WANDERING * curve.mean_bpm:
+        return readings, None
+    best = readings[0]
+    steady = np.linspace(best.downbeat_s, best.end_s, best.pulses + 1)
+    better = share_on(curve.seconds, material.attacks) - share_on(steady, material.attacks)
+    if better < TAKE_FITS_BETTER:
+        return readings, None
+    left = tuple(replace(r, confidence=r.confidence * (1 - take.confidence)) for r in readings)
+    if left[0].confidence > take.confidence:
+        return (left[0], take, *left[1 : MOST_READINGS - 1]), None
+    return (take, *left[: MOST_READINGS - 1]), curve
 
 
 def is_clipped(sound: Audio) -> bool:

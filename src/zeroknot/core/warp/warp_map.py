@@ -8,7 +8,6 @@ Conventions
 """
 
 from bisect import bisect_right
-from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -86,47 +85,25 @@ class WarpMap:
         scale = span / self.span
         return WarpMap(tuple(Knot(k.second, k.beat * scale) for k in self.knots))
 
-    def with_zero_at(self, second: float) -> "WarpMap":
-        """The first downbeat at another moment; span kept, interior knots keep their moments.
+    def read_as(self, zero_second: float, end_second: float, span: float) -> "WarpMap":
+        """Another zero knot, end knot and span; what lies between keeps its proportions.
 
-        Interior knots keep their share of the pass; what lay before the new zero is let go.
+        Interior knots keep their moments; those that would lie outside the pass are let go.
         """
-        if second >= self.end.second - CLOSEST_SECONDS:
+        if zero_second >= end_second - CLOSEST_SECONDS:
             raise KnotError(
-                f"the zero knot at {second:.3f} s must come before the end knot "
-                f"at {self.end.second:.3f} s"
+                f"the zero knot at {zero_second:.3f} s must come before the end knot "
+                f"at {end_second:.3f} s"
             )
-        origin = self.beat_of_second(second)
-        scale = self.span / (self.span - origin)
-        inner = [k for k in self._interior() if k.second - second >= CLOSEST_SECONDS]
-        moved = [Knot(k.second, (k.beat - origin) * scale) for k in inner]
-        return WarpMap((Knot(second, 0.0), *moved, Knot(self.end.second, self.span)))
-
-    def with_end_at(self, second: float) -> "WarpMap":
-        """The end of the pass at another moment; span kept, interior knots in proportion."""
-        if second <= self.zero.second + CLOSEST_SECONDS:
-            raise KnotError(
-                f"the end knot at {second:.3f} s must come after the zero knot "
-                f"at {self.zero.second:.3f} s"
-            )
-        inner = [k for k in self._interior() if second - k.second >= CLOSEST_SECONDS]
-        scale = self.span / self.beat_of_second(second)
-        moved = [Knot(k.second, k.beat * scale) for k in inner]
-        return WarpMap((self.zero, *moved, Knot(second, self.span)))
-
-    def with_knot(self, knot: Knot) -> "WarpMap":
-        """One more knot between its neighbours. Raises KnotError where it would cross one."""
-        return WarpMap(tuple(sorted((*self.knots, knot))))
-
-    def without_knot(self, index: int) -> "WarpMap":
-        """One knot fewer. The zero knot and the end knot stay."""
-        knot = self.knots[index]
-        if knot in (self.zero, self.end):
-            raise KnotError("the zero knot and the end knot always exist")
-        return WarpMap(tuple(k for k in self.knots if k != knot))
-
-    def _interior(self) -> Iterable[Knot]:
-        return (k for k in self.knots if 0.0 < k.beat < self.span)
+        origin = self.beat_of_second(zero_second)
+        scale = span / (self.beat_of_second(end_second) - origin)
+        inner = [
+            Knot(k.second, (k.beat - origin) * scale)
+            for k in self.knots
+            if zero_second + CLOSEST_SECONDS <= k.second <= end_second - CLOSEST_SECONDS
+            and k not in (self.zero, self.end)
+        ]
+        return WarpMap((Knot(zero_second, 0.0), *inner, Knot(end_second, span)))
 
 
 def _along(xs: tuple[float, ...], ys: tuple[float, ...], x: float) -> float:

@@ -38,8 +38,9 @@ class ChangeStrand(Edit):
             raise EditError("a strand stays with its loop; take the other loop in hand instead")
         _ = self.strand.warp
         changed = project.changed(strands=replaced(project.strands, self.strand))
-        # Whole clips follow the span; what would then overlap is trimmed.
-        return settled(changed, newest=()) if before.span != self.strand.span else changed
+        # Whole clips follow the strand's length; what would then overlap is trimmed.
+        lengths = [(s.span, s.follows, s.base.body_seconds) for s in (before, self.strand)]
+        return settled(changed, newest=()) if lengths[0] != lengths[1] else changed
 
     def touches(self) -> frozenset[str]:
         return frozenset({self.strand.id})

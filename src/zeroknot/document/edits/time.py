@@ -6,6 +6,7 @@ from zeroknot.core.harmony.key import Key
 from zeroknot.core.timeline.metre_map import MetreChange
 from zeroknot.core.timeline.tempo_map import TempoPoint
 from zeroknot.document.edits.base import Edit
+from zeroknot.document.edits.clip import settled
 from zeroknot.document.project import KeyChange, Project
 
 
@@ -18,7 +19,8 @@ class SetTempo(Edit):
     def apply(self, project: Project) -> Project:
         changed = project.changed(tempo=self.points)
         _ = changed.tempo_map  # refused here, where the cause is known
-        return changed
+        # What keeps its own time now covers other beats.
+        return changed if all(s.follows for s in changed.strands) else settled(changed, newest=())
 
     def touches(self) -> frozenset[str]:
         return frozenset({"project.tempo"})

@@ -16,6 +16,7 @@ from zeroknot.web.pictures import notes_png, ring_png, wave_png
 router = APIRouter(prefix="/api")
 UNCHANGING = {"cache-control": "private, max-age=31536000, immutable"}
 FLOATS = "application/octet-stream"
+Tile = Annotated[int | None, Query(ge=0, lt=1_000_000)]
 
 
 @router.get("/loops/{sha}")
@@ -25,12 +26,18 @@ def known(studio: StudioDep, sha: str) -> dict[str, Any]:
 
 
 @router.get("/loops/{sha}/peaks/{frames_per_bin}")
-def peaks(studio: StudioDep, sha: str, frames_per_bin: int) -> Response:
-    """Lowest and highest sample of each bin at the file's rate: float32 pairs."""
+def peaks(studio: StudioDep, sha: str, frames_per_bin: int, tile: Tile = None) -> Response:
+    """Lowest and highest sample of each bin at the file's rate: float32 pairs; all, or one tile."""
     nearest = min(PEAK_BINS, key=lambda b: abs(b - frames_per_bin))
     studio.shelf.loop(sha)
-    data = studio.renders.source_peaks(sha, nearest)
+    data = studio.renders.source_peaks(sha, nearest, tile)
     return Response(data, media_type=FLOATS, headers={**UNCHANGING, "x-bin": str(nearest)})
+
+
+@router.get("/loops/{sha}/notes")
+def notes(studio: StudioDep, sha: str) -> list[tuple[float, float, int]]:
+    """A MIDI loop's notes: start and end in seconds under the file's own tempo, and pitch."""
+    return studio.renders.notes(sha) if studio.shelf.loop(sha).is_midi else []
 
 
 @router.get("/loops/{sha}/ring.png")

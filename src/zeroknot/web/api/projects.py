@@ -12,11 +12,12 @@ from starlette.concurrency import run_in_threadpool
 from zeroknot.core.errors import FormatError
 from zeroknot.document.edits.any_edit import SingleEdit
 from zeroknot.studio.audition import Audition
-from zeroknot.studio.intents import AnyIntent
+from zeroknot.studio.intents.any_intent import AnyIntent
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api.deps import StudioDep
+from zeroknot.web.api.hand_wire import hand_json, laid_json
 from zeroknot.web.api.incoming import received
-from zeroknot.web.api.wire import hand_json, state_json
+from zeroknot.web.api.wire import state_json
 
 router = APIRouter(prefix="/api")
 
@@ -59,6 +60,12 @@ class AskSheet(AskAudition):
 class AskHandSheet(AskAudition):
     beat: float = 0.0
     against: str | None = Field(None, max_length=40)
+
+
+class AskTrial(BaseModel):
+    intent: Annotated[AnyIntent, Field(discriminator="kind")]
+    beat: float = Field(0.0, ge=0, le=100_000)
+    with_rest: bool = False
 
 
 class AskPrepare(BaseModel):
@@ -133,9 +140,23 @@ def prepare(studio: StudioDep, project: str, ask: AskPrepare) -> dict[str, int]:
 
 
 @router.get("/projects/{project}/hand/{hand}")
-def in_hand(studio: StudioDep, project: str, hand: str) -> dict[str, Any]:
+def in_hand(studio: StudioDep, project: str, hand: str, beat: float = 0.0) -> dict[str, Any]:
     tree = studio.projects.state(project).project
-    return hand_json(studio, tree, studio.hand(tree, hand))
+    return hand_json(tree, studio.hand(tree, hand), beat)
+
+
+@router.post("/projects/{project}/hand/{hand}/trial")
+def try_out(studio: StudioDep, project: str, hand: str, ask: AskTrial) -> dict[str, Any]:
+    """What an intent would sound like and look like; nothing is kept."""
+    tree = studio.projects.tried(project, ask.intent)
+    audition = Audition()
+    tried: dict[str, Any] = {
+        "laid": laid_json(tree, studio.hand(tree, hand), ask.beat),
+        "sheet": studio.hand_sheet(tree, hand, ask.beat),
+    }
+    if ask.with_rest:
+        tried["song"] = {"revision": -1, **studio.play_sheet(tree, hand, audition)}
+    return tried
 
 
 @router.get("/projects/{project}/hand/{hand}/sheet")

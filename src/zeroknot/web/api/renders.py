@@ -8,7 +8,7 @@ from fastapi.responses import FileResponse
 from zeroknot.core.overview import PEAK_BINS
 from zeroknot.studio.projects import RATES
 from zeroknot.web.api.deps import StudioDep
-from zeroknot.web.api.loops import FLOATS, UNCHANGING
+from zeroknot.web.api.loops import FLOATS, UNCHANGING, Tile
 
 router = APIRouter(prefix="/api")
 Index = Annotated[int, Path(ge=0)]
@@ -22,9 +22,11 @@ def render_block(studio: StudioDep, digest: str, index: Index) -> Response:
 
 
 @router.get("/renders/{digest}/peaks/{frames_per_bin}")
-def render_peaks(studio: StudioDep, digest: str, frames_per_bin: int) -> Response:
+def render_peaks(
+    studio: StudioDep, digest: str, frames_per_bin: int, tile: Tile = None
+) -> Response:
     nearest = min(PEAK_BINS, key=lambda b: abs(b - frames_per_bin))
-    data = studio.renders.peaks(digest, nearest)
+    data = studio.renders.peaks(digest, nearest, tile)
     return Response(data, media_type=FLOATS, headers={**UNCHANGING, "x-bin": str(nearest)})
 
 

@@ -17,7 +17,8 @@ from zeroknot.store.revisions import ProjectEntry
 from zeroknot.store.shelf_query import Query
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api.deps import StudioDep
-from zeroknot.web.api.wire import found_json, hand_json, state_json
+from zeroknot.web.api.hand_wire import hand_json
+from zeroknot.web.api.wire import found_json, state_json
 from zeroknot.web.filters import FILTERS
 from zeroknot.web.paths import paths
 
@@ -87,7 +88,7 @@ def fit_anything(request: Request, studio: StudioDep, project: str) -> Response:
 def fit_page(request: Request, studio: StudioDep, project: str, hand: str) -> Response:
     state = studio.projects.state(project)
     held = studio.hand(state.project, hand)
-    data = hand_json(studio, state.project, held)
+    data = hand_json(state.project, held)
     return _shown(
         request, View("fit", f"Fit: {held.strand.name}", state_json(studio, state), data, hand)
     )

@@ -14,19 +14,21 @@
  *   source_frames: number, frames: number, lead: number, body: number, span: number,
  *   knots: [number, number][], zero_s: number, end_s: number}} HandSheet
  * @typedef {{id: string, name: string, level_db: number, muted: boolean, solo: boolean}} Track
+ * @typedef {{bar: number, beat: number, metre: string, beats_per_bar: number, beats_per_pulse: number}} MetreSpan
+ * @typedef {{beat: number, bpm: number, shape: "step" | "ramp", bend: number, place: string}} TempoPoint
  * @typedef {{semitones: number, formants: number, grain_seconds: number, density: number,
  *   jitter_seconds: number, spread: number, direction: string, frozen_at: number | null,
  *   seed: number, voice: string | null}} StretchSettings
  * @typedef {{id: string, name: string, loop: string, yarn: number, span: number, zero_s: number,
- *   end_s: number, lead: boolean, method: string, settings: StretchSettings, gain_db: number,
+ *   end_s: number, lead: boolean, follows: boolean, method: string, settings: StretchSettings, gain_db: number,
  *   duration_ratio: number, tempo_change_percent: number, spool_semitones: number,
  *   recorded_bpm: number, seconds: number}} Strand
  * @typedef {{id: string, strand: string, track: string, beat: number, beats: number,
  *   passes: number, slip: number, gain_db: number, muted: boolean, is_whole: boolean, bar: number,
  *   place: string}} Clip
  * @typedef {{id: string, revision: number, undo: string | null, redo: string | null,
- *   notes: string[], name: string, rate: number, bpm: number, tempo_points: number,
- *   metre: string, beats_per_bar: number, beats_per_pulse: number, key: string | null,
+ *   notes: string[], name: string, rate: number, bpm: number, tempos: TempoPoint[],
+ *   tempo_line: [number, number][], metres: MetreSpan[], metre: string, beats_per_bar: number, beats_per_pulse: number, key: string | null,
  *   master_db: number, last_bar: number, end_beat: number, tracks: Track[], strands: Strand[],
  *   clips: Clip[]}} ProjectState
  * @typedef {{bars: number, beats_per_bar: number, tempo_bpm: number, downbeat_s: number,
@@ -34,17 +36,24 @@
  *   adopted: boolean, source: "heard" | "claimed" | "stated"}} Reading
  * @typedef {[number, number, number]} Attack second, strength, sureness
  * @typedef {{lowest_bpm: number, highest_bpm: number, deviation_bpm: number,
- *   drift_percent: number, mean_bpm: number, curve: [number, number][]}} Steadiness
+ *   drift_percent: number, mean_bpm: number, after_deviation_bpm: number, after_mean_bpm: number,
+ *   curve: [number, number, number][]}} Steadiness
  * @typedef {{key: string | null, confidence: number, runner_up: string | null,
  *   runner_up_confidence: number, cents: number | null}} HeardKey
  * @typedef {{kind: string | null, confidence: number}} HeardSound
- * @typedef {{key: string, name: string, family: string, about: string, uses: string[]}} Method
+ * @typedef {{key: string, name: string, family: string, about: string, uses: string[],
+ *   strain: number | null}} Method
  * @typedef {{method: string, name: string, why: string}} Chosen
- * @typedef {{mean: number, most: number, words: string}} Strain
+ * @typedef {{mean: number, most: number, most_at: string, words: string,
+ *   along: [number, number][]}} Strain
+ * @typedef {{every: number, amount: number, ties: number}} Straightening
+ * @typedef {{beats: number, late: number}} OwnTime
  * @typedef {Strand & {hand: string, is_new: boolean, loop_name: string, channels: number,
  *   file_kind: string, source_rate: number, is_stated: boolean, once_beats: number,
  *   bars: number | null, beats_per_bar: number, tempo_bpm: number | null, confidence: number,
- *   knots: [number, number][], attacks: Attack[], sensitivity: number, beats: number[],
+ *   knots: number[][], beat_share: number, pace: [number, number], is_by_hand: boolean,
+ *   fastened: [number, number][], straighten: Straightening | null, own_time: OwnTime | null,
+ *   attacks: Attack[], sensitivity: number, beats: number[],
  *   sounding: [number, number], steadiness: Steadiness | null, key: HeardKey, sound: HeardSound,
  *   warnings: string[], claims: Record<string, unknown>, readings: Reading[],
  *   methods: Method[], limits: Record<string, [number, number]>,

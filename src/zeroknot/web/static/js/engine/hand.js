@@ -169,6 +169,29 @@ export class HandVoice {
     return this.placeOf(sheet, pattern, this.secondAt(this.sheet, this.pattern, place)) % pattern.period;
   }
 
+  /** Go on from a moment of the recording; nothing where it is not in what is heard. @param {number} second */
+  async go(second) {
+    const { sheet, pattern } = this;
+    if (!sheet || !pattern || pattern.way === "seam") return;
+    this.attempt += 1;
+    const attempt = this.attempt;
+    const at = this.placeOf(sheet, pattern, second) % pattern.period;
+    const to = at + 0.5 * this.rate;
+    await Promise.all(this.rounds(pattern, at, to).flatMap((e) =>
+      blocksBetween(e, at, to).map((i) => this.blocks.get(e.digest, i, sheet.channels))));
+    if (attempt !== this.attempt) return;
+    this.begin(at);
+  }
+
+  /** Play the pattern from a place in its round, a moment from now. @param {number} at */
+  begin(at) {
+    const context = Math.ceil((this.context.currentTime + START_SECONDS) * this.rate);
+    this.lane.release(context / this.rate);
+    this.cursor = { context, at, join: true };
+    this.anchor = { context, at };
+    this.wake();
+  }
+
   stop() {
     this.attempt += 1;
     this.isWaiting = false;

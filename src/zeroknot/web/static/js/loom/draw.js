@@ -1,55 +1,54 @@
 // @ts-check
-/** The loom's strokes: two rails, the threads between them, the band, the playheads. */
+/** The loom's strokes: two rails, the threads between them, the bands, strain, the playheads. */
 
-import { drawWave } from "../ui/waves.js";
-import { beatOfSecond, secondAt, secondOfBeat, threadsIn, xOfBeat, xOfSecond } from "./model.js";
+import { drawWaves } from "./lod.js";
+import { beatAt, beatOfSecond, endOf, firstFrom, secondAt, secondOfBeat, threadsIn, xOfBeat, xOfSecond, zeroOf } from "./model.js";
+import { pulsesBetween, barLine } from "../metre.js";
 
 /** @typedef {import("./model.js").View} View */
 /** @typedef {import("./model.js").Knot} Knot */
 /** @typedef {ReturnType<typeof import("../ui/colours.js").palette>} Palette */
-/** @typedef {{top: number, recorded: number, fitted: number, bottom: number}} Rails */
+/** @typedef {{top: number, recorded: number, fitted: number, bottom: number, strain: number}} Rails y of edges; strain that of its base line */
 /**
+ * grid: in beats; chosen: seconds of selected knots; range: selected seconds; cursor: a second.
  * @typedef {{hand: import("../types.js").Hand, attacks: import("../types.js").Attack[], knots: Knot[], view: View, rails: Rails,
- *   source: import("../ui/waves.js").Peaks | null, sourceScale: number,
- *   render: import("../ui/waves.js").Peaks | null, renderScale: number,
- *   sheet: import("../types.js").HandSheet | null, beatsPerBar: number, beatsPerPulse: number,
- *   playhead: number | null, hover: string, projectBpm: number}} Scene
+ *   source: import("./lod.js").Waves | null, render: import("./lod.js").Waves | null, notes: [number, number, number][],
+ *   sheet: import("../types.js").HandSheet | null, strain: import("../types.js").Strain | null,
+ *   metres: import("../types.js").MetreSpan[], startBeat: number, grid: number, chosen: Set<number>,
+ *   range: [number, number] | null, cursor: number | null, playhead: number | null, hover: string}} Scene
  */
+
+const MONO = "11px 'Spline Sans Mono Variable', monospace";
+const SANS = "12px 'Spline Sans Variable', sans-serif";
+const MOST_CROWD = 0.5; // threads a pixel, over which they are not drawn
+const CLOSE_KNOTS = 7; // pixels from knot to knot, under which they have no rings
 
 /** Everything that stands still. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
 export function drawLoom(c, scene, colours) {
-  drawRulers(c, scene, colours);
   drawRails(c, scene, colours);
-  drawBand(c, scene, colours);
-  drawWaves(c, scene, colours);
-  drawThreads(c, scene, colours);
-  drawHeard(c, scene, colours);
+  drawRulers(c, scene, colours);
+  clipped(c, scene.view, 0, scene.rails.strain + 4, () => {
+    drawBand(c, scene, colours);
+    drawRange(c, scene, colours);
+    if (scene.hand.file_kind === "midi") drawNotes(c, scene, colours);
+    else drawBoth(c, scene, colours);
+    drawOutside(c, scene, colours);
+    drawGrid(c, scene, colours);
+    drawThreads(c, scene, colours);
+    drawHeard(c, scene, colours);
+    drawStrain(c, scene, colours);
+  });
   drawKnots(c, scene, colours);
 }
 
-/** What was heard, on the recorded rail: a stroke an attack, as long as it is strong; a dot a beat, larger on the one. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
-function drawHeard(c, { hand, attacks, view, rails }, colours) {
-  c.fillStyle = colours.ink;
-  c.globalAlpha = 0.7;
-  for (const [second, strength] of threadsIn(attacks, view)) {
-    const x = Math.round(xOfSecond(view, second));
-    const length = 4 + 14 * strength;
-    if (x >= view.left && x <= view.left + view.width) c.fillRect(x, rails.recorded - length, 1.5, length);
-  }
-  c.globalAlpha = 1;
-  const per = hand.beats_per_bar;
-  const step = hand.beats.length > 1 ? hand.beats[1] - hand.beats[0] : 1;
-  const apart = (step / (view.to - view.from)) * view.width;
-  const first = hand.beats.findIndex((b) => Math.abs(b - hand.zero_s) < 0.3 * step);
-  hand.beats.forEach((beat, i) => {
-    const isOne = first >= 0 && (((i - first) % per) + per) % per === 0;
-    const x = xOfSecond(view, beat);
-    if (x < view.left || x > view.left + view.width || (apart < 7 && !isOne) || apart * per < 7) return;
-    c.fillStyle = isOne ? colours.ink : colours.quiet;
-    c.beginPath();
-    c.arc(x, rails.top + 5, isOne ? 3 : 1.8, 0, 2 * Math.PI);
-    c.fill();
-  });
+/** @param {CanvasRenderingContext2D} c @param {View} view @param {number} top @param {number} bottom @param {() => void} draw */
+function clipped(c, view, top, bottom, draw) {
+  c.save();
+  c.beginPath();
+  c.rect(view.left, top, view.width, bottom - top);
+  c.clip();
+  draw();
+  c.restore();
 }
 
 /** @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
@@ -62,188 +61,443 @@ function drawRails(c, { view, rails }, colours) {
   }
 }
 
-/** @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
-function drawRulers(c, { view, rails, beatsPerBar, beatsPerPulse }, colours) {
-  c.font = "11px 'Spline Sans Mono Variable', monospace";
+/** Seconds above; bars and beats of the project below. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
+function drawRulers(c, scene, colours) {
+  const { view, rails } = scene;
+  c.font = MONO;
   c.fillStyle = colours.quiet;
-  const step = niceStep((view.to - view.from) / (view.width / 74));
-  const digits = Math.max(0, -Math.floor(Math.log10(step) + 1e-9));
-  for (let s = Math.ceil(view.from / step) * step; s <= view.to; s += step) {
-    const x = Math.round(xOfSecond(view, s));
+  const { from, to } = view.recorded;
+  const step = niceStep((to - from) / (view.width / 74));
+  const digits = Math.max(1, -Math.floor(Math.log10(step) + 1e-9));
+  for (let i = Math.ceil(from / step - 1e-9); i * step <= to; i += 1) {
+    const x = Math.round(xOfSecond(view, i * step));
     c.fillRect(x, rails.top - 9, 1, 5);
-    if (x < view.left + view.width - 30) c.fillText((Math.round(s / step) * step).toFixed(Math.max(1, digits)), x + 4, rails.top - 4);
+    if (x < view.left + view.width - 34) c.fillText(clock(i * step, digits), x + 4, rails.top - 4);
   }
-  const perPulse = (view.width / (view.toBeat - view.fromBeat)) * beatsPerPulse;
-  const every = perPulse > 46 ? beatsPerPulse : beatsPerBar * (niceBars((46 / perPulse) * (beatsPerPulse / beatsPerBar)));
-  for (let i = Math.ceil(view.fromBeat / every - 1e-9); i * every <= view.toBeat; i += 1) {
-    const beat = i * every;
-    const bar = Math.floor(beat / beatsPerBar + 1e-9);
-    const pulse = Math.round((beat - bar * beatsPerBar) / beatsPerPulse);
-    const text = `${bar + 1}${every < beatsPerBar ? `.${pulse + 1}` : ""}`;
-    c.fillStyle = pulse === 0 ? colours.ink : colours.quiet;
-    c.fillText(text, xOfBeat(view, beat) + 4, rails.bottom + 14);
+  for (const { x, text, isBar } of rulerMarks(scene)) {
+    c.fillStyle = isBar ? colours.ink : colours.quiet;
+    c.fillText(text, x + 4, rails.bottom + 13);
   }
 }
 
-/** @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
-function drawBand(c, { view, rails, knots }, colours) {
-  const [zero, end] = [knots.find((k) => k[1] === 0) ?? knots[0], knots[knots.length - 1]];
-  const average = (end[1] - zero[1]) / (end[0] - zero[0]);
-  for (let i = 0; i + 1 < knots.length; i += 1) {
-    const [a, b] = [knots[i], knots[i + 1]];
-    const share = (b[1] - a[1]) / (b[0] - a[0]) / average;
-    const off = Math.abs(Math.log(share));
-    c.globalAlpha = off < 1e-4 ? 0.35 : Math.min(0.45, 0.12 + off * 3);
-    c.fillStyle = off < 1e-4 ? colours.line : share > 1 ? colours.madder : colours.verdigris;
+/** "3:05.5" from a minute on. @param {number} second @param {number} digits */
+function clock(second, digits) {
+  const shown = digits <= 1 && Number.isInteger(second) && Math.abs(second) >= 60 ? 0 : digits;
+  if (Math.abs(second) < 60) return second.toFixed(digits);
+  const minutes = Math.floor(second / 60);
+  return `${minutes}:${(second - 60 * minutes).toFixed(shown).padStart(shown ? shown + 3 : 2, "0")}`;
+}
+
+/** What the lower ruler names, as near together as can be read. @param {Scene} scene */
+function rulerMarks({ view, metres, startBeat }) {
+  const perBeat = view.width / (view.fitted.to - view.fitted.from);
+  const { from, to } = view.fitted;
+  const marks = [];
+  const bars = barLine(metres, startBeat);
+  for (const pulse of pulsesBetween(metres, startBeat + from, startBeat + to, perBeat, 44)) {
+    const bar = pulse.bar - bars.bar + 1;
+    const x = xOfBeat(view, pulse.beat - startBeat);
+    if (x < view.left - 1 || x > view.left + view.width - 8) continue;
+    marks.push({
+      x, isBar: pulse.number === 1 && !pulse.part,
+      text: pulse.part ? `${bar}.${pulse.number}.${pulse.part + 1}` : pulse.step < 1 ? `${bar}.${pulse.number}` : String(bar),
+    });
+  }
+  return marks;
+}
+
+/** Vertical lines of the grid on the fitted rail. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
+function drawGrid(c, { view, rails, metres, startBeat, grid }, colours) {
+  const perBeat = view.width / (view.fitted.to - view.fitted.from);
+  for (const isBar of [false, true]) {
     c.beginPath();
-    c.moveTo(xOfSecond(view, a[0]), rails.recorded);
-    c.lineTo(xOfSecond(view, b[0]), rails.recorded);
-    c.lineTo(xOfBeat(view, b[1]), rails.fitted);
-    c.lineTo(xOfBeat(view, a[1]), rails.fitted);
-    c.fill();
+    for (const pulse of pulsesBetween(metres, startBeat + view.fitted.from, startBeat + view.fitted.to, perBeat, 8, grid)) {
+      if ((pulse.number === 1 && !pulse.part) !== isBar) continue;
+      const x = Math.round(xOfBeat(view, pulse.beat - startBeat)) + 0.5;
+      c.moveTo(x, rails.fitted);
+      c.lineTo(x, rails.bottom);
+    }
+    c.strokeStyle = isBar ? colours.quiet : colours.line;
+    c.globalAlpha = isBar ? 0.6 : 1;
+    c.stroke();
+  }
+  c.globalAlpha = 1;
+}
+
+/** Between the knots: taut or slack against the loop's own average. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
+function drawBand(c, { view, rails, knots, hand }, colours) {
+  const [zero, end] = [zeroOf(knots), endOf(knots)];
+  const average = (end[1] - zero[1]) / (end[0] - zero[0]);
+  const first = Math.max(0, firstFrom(knots, 0, Math.min(view.recorded.from, secondOfBeat(knots, view.fitted.from))) - 1);
+  const labels = [];
+  // Where they are narrower than can be told apart, upright strips do, and take a tenth of the time.
+  const isCrowded = crowd(knots, view) > MOST_CROWD;
+  /** Bands of one look are filled at once. @type {Map<string, Path2D>} */
+  const looks = new Map();
+  let strip = { look: "", from: 0, to: 0 };
+  const fillStrip = () => {
+    if (!strip.look) return;
+    shade(c, strip.look, colours);
+    c.fillRect(strip.from, rails.recorded, strip.to - strip.from, rails.fitted - rails.recorded);
+  };
+  for (let i = first; i + 1 < knots.length; i += 1) {
+    const [a, b] = [knots[i], knots[i + 1]];
+    const xs = [xOfSecond(view, a[0]), xOfSecond(view, b[0]), xOfBeat(view, b[1]), xOfBeat(view, a[1])];
+    if (Math.min(xs[0], xs[3]) > view.left + view.width) break;
+    const share = (b[1] - a[1]) / (b[0] - a[0]) / average;
+    const look = lookOf(share);
+    if (isCrowded) {
+      const [from, to] = [(xs[0] + xs[3]) / 2, (xs[1] + xs[2]) / 2];
+      if (look === strip.look) strip.to = to;
+      else {
+        fillStrip();
+        strip = { look, from, to };
+      }
+      continue;
+    }
+    const path = looks.get(look) ?? new Path2D();
+    looks.set(look, path);
+    path.moveTo(xs[0], rails.recorded);
+    path.lineTo(xs[1], rails.recorded);
+    path.lineTo(xs[2], rails.fitted);
+    path.lineTo(xs[3], rails.fitted);
+    path.closePath();
+    const width = Math.min(xs[1] - xs[0], xs[2] - xs[3]);
+    if (look !== "even" && width > 58) labels.push({ text: width > 84 ? `${share > 1 ? "taut" : "slack"} ${share.toFixed(3)}` : share.toFixed(3), x: (xs[0] + xs[1] + xs[2] + xs[3]) / 4 });
+  }
+  fillStrip();
+  for (const [look, path] of looks) {
+    shade(c, look, colours);
+    c.fill(path);
+  }
+  c.globalAlpha = 1;
+  c.font = MONO;
+  c.fillStyle = colours.ink;
+  for (const { text, x } of labels) c.fillText(text, x - c.measureText(text).width / 2, (rails.recorded + rails.fitted) / 2 + 4);
+  // A stretch that is held: hatched, as far as it reaches.
+  for (const [start, stop] of hand.fastened) {
+    const [a, b, d, e] = [xOfSecond(view, start), xOfSecond(view, stop), xOfBeat(view, beatOfSecond(knots, stop)), xOfBeat(view, beatOfSecond(knots, start))];
+    c.save();
+    c.beginPath();
+    c.moveTo(a, rails.recorded);
+    c.lineTo(b, rails.recorded);
+    c.lineTo(d, rails.fitted);
+    c.lineTo(e, rails.fitted);
+    c.clip();
+    c.strokeStyle = colours.ink;
+    c.globalAlpha = 0.22;
+    c.beginPath();
+    const height = rails.fitted - rails.recorded;
+    const [low, high] = [Math.max(view.left, Math.min(a, e)) - height, Math.min(view.left + view.width, Math.max(b, d))];
+    for (let x = Math.floor(low / 9) * 9; x < high; x += 9) {
+      c.moveTo(x, rails.fitted);
+      c.lineTo(x + height, rails.recorded);
+    }
+    c.stroke();
     c.globalAlpha = 1;
-    if (off < 1e-4) continue;
-    c.fillStyle = colours.ink;
-    c.font = "11px 'Spline Sans Mono Variable', monospace";
-    const text = `${share > 1 ? "taut" : "slack"} ${share.toFixed(3)}`;
-    const middle = (xOfSecond(view, (a[0] + b[0]) / 2) + xOfBeat(view, (a[1] + b[1]) / 2)) / 2;
-    c.fillText(text, middle - c.measureText(text).width / 2, (rails.recorded + rails.fitted) / 2 + 4);
+    c.restore();
+    c.font = SANS;
+    const text = "fastened";
+    if (Math.min(b - a, d - e) > 70) c.fillText(text, (a + b + d + e) / 4 - c.measureText(text).width / 2, rails.fitted - 10);
   }
 }
 
-/** @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
-function drawWaves(c, scene, colours) {
-  const { hand, knots, view, rails, source, render, sheet } = scene;
-  const colour = colours.yarn(hand.yarn);
-  const [zero, end] = [knots.find((k) => k[1] === 0) ?? knots[0], knots[knots.length - 1]];
-  c.save();
+const SHADES = 24;
+
+/** How a band looks: even, or taut or slack by so much. @param {number} share of the average */
+function lookOf(share) {
+  const off = Math.abs(Math.log(share));
+  return off < 1e-4 ? "even" : `${share > 1 ? "taut" : "slack"}${Math.round(Math.min(0.45, 0.12 + off * 3) * SHADES)}`;
+}
+
+/** @param {CanvasRenderingContext2D} c @param {string} look @param {Palette} colours */
+function shade(c, look, colours) {
+  const isEven = look === "even";
+  c.globalAlpha = isEven ? 0.35 : Number(look.replace(/\D/g, "")) / SHADES;
+  c.fillStyle = isEven ? colours.line : look.startsWith("taut") ? colours.madder : colours.verdigris;
+}
+
+/** What is chosen, on both rails and between. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
+function drawRange(c, { view, rails, knots, range }, colours) {
+  if (!range) return;
+  const [a, b] = range.map((s) => xOfSecond(view, s));
+  const [d, e] = range.map((s) => xOfBeat(view, beatOfSecond(knots, s)));
+  c.fillStyle = colours.indigo;
+  c.globalAlpha = 0.14;
+  c.fillRect(a, rails.top, b - a, rails.recorded - rails.top);
+  c.fillRect(d, rails.fitted, e - d, rails.bottom - rails.fitted);
+  c.globalAlpha = 0.07;
   c.beginPath();
-  c.rect(view.left, 0, view.width, rails.bottom);
-  c.clip();
+  c.moveTo(a, rails.recorded);
+  c.lineTo(b, rails.recorded);
+  c.lineTo(e, rails.fitted);
+  c.lineTo(d, rails.fitted);
+  c.fill();
+  c.globalAlpha = 1;
+  c.fillRect(a, rails.top, 1.5, rails.recorded - rails.top);
+  c.fillRect(b - 1.5, rails.top, 1.5, rails.recorded - rails.top);
+}
+
+/** @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
+function drawBoth(c, { hand, knots, view, rails, source, render, sheet }, colours) {
+  const colour = colours.yarn(hand.yarn);
   const upper = { x: view.left, y: rails.top + 6, width: view.width, height: rails.recorded - rails.top - 12 };
-  if (source) {
-    drawWave(c, source, upper, (x) => secondAt(view, view.left + x) * hand.source_rate, colour, scene.sourceScale);
-  }
+  const scale = source?.loudest || 1;
+  if (source) drawWaves(c, source, upper, (x) => secondAt(view, view.left + x) * hand.source_rate, colour, scale);
   const lower = { ...upper, y: rails.fitted + 6, height: rails.bottom - rails.fitted - 12 };
-  if (render && sheet) {
-    /** @param {number} x */
-    const frameAt = (x) => {
-      const beat = view.fromBeat + (x / view.width) * (view.toBeat - view.fromBeat);
-      return sheet.lead + (beat / sheet.span) * sheet.body;
-    };
-    drawWave(c, render, lower, frameAt, colour, scene.renderScale);
+  /** @param {number} x */
+  const secondUnder = (x) => secondOfBeat(knots, beatAt(view, view.left + x));
+  if (render && sheet && render.isFor(framesPerPixel(view, knots, sheet))) {
+    const { lead, knots: frames } = sheet;
+    drawWaves(c, render, lower, (x) => lead + beatOfSecond(frames, secondUnder(x)), colour, render.loudest || scale);
   } else if (source) {
     // Until the render is there: the recording, laid along the knots.
     c.globalAlpha = 0.45;
-    drawWave(c, source, lower, (x) =>
-      secondOfBeat(knots, view.fromBeat + (x / view.width) * (view.toBeat - view.fromBeat)) * hand.source_rate,
-      colour, scene.sourceScale);
+    drawWaves(c, source, lower, (x) => secondUnder(x) * hand.source_rate, colour, scale);
     c.globalAlpha = 1;
   }
-  // What lies outside the pass is paler: the lead before the one, the rest behind the end.
+}
+
+/** Frames of the render under a pixel of the fitted rail. @param {View} view @param {Knot[]} knots @param {import("../types.js").HandSheet} sheet */
+function framesPerPixel(view, knots, sheet) {
+  const span = endOf(knots)[1] - zeroOf(knots)[1];
+  return ((view.fitted.to - view.fitted.from) / span) * sheet.body / view.width;
+}
+
+/** A MIDI loop: its notes on both rails, moved by the knots. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
+function drawNotes(c, { hand, knots, view, rails, notes }, colours) {
+  if (!notes.length) return;
+  const pitches = notes.map((n) => n[2]);
+  const [low, high] = [Math.min(...pitches) - 1, Math.max(...pitches) + 1];
+  const room = rails.recorded - rails.top - 14;
+  const tall = Math.max(2, Math.min(9, room / (high - low + 1) - 1));
+  c.fillStyle = colours.yarn(hand.yarn);
+  c.beginPath();
+  for (const [start, end, pitch] of notes) {
+    const share = 1 - (pitch - low) / (high - low);
+    const [a, b] = [xOfSecond(view, start), xOfSecond(view, end)];
+    c.roundRect(a, rails.top + 7 + share * (room - tall), Math.max(2, b - a - 1), tall, 2);
+    const [d, e] = [xOfBeat(view, beatOfSecond(knots, start)), xOfBeat(view, beatOfSecond(knots, end))];
+    c.roundRect(d, rails.fitted + 7 + share * (room - tall), Math.max(2, e - d - 1), tall, 2);
+  }
+  c.fill();
+}
+
+/** What lies outside the pass is paler: the lead before the one, the rest behind the end. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
+function drawOutside(c, { hand, knots, view, rails }, colours) {
+  const [zero, end] = [zeroOf(knots), endOf(knots)];
+  const right = view.left + view.width;
   c.fillStyle = colours.paper;
   c.globalAlpha = 0.62;
   const [zx, ex] = [xOfSecond(view, zero[0]), xOfSecond(view, end[0])];
   c.fillRect(view.left, rails.top + 1, Math.max(0, zx - view.left), rails.recorded - rails.top - 2);
-  c.fillRect(ex, rails.top + 1, Math.max(0, view.left + view.width - ex), rails.recorded - rails.top - 2);
+  c.fillRect(ex, rails.top + 1, Math.max(0, right - ex), rails.recorded - rails.top - 2);
   const [zb, eb] = [xOfBeat(view, zero[1]), xOfBeat(view, end[1])];
   c.fillRect(view.left, rails.fitted + 1, Math.max(0, zb - view.left), rails.bottom - rails.fitted - 2);
-  c.fillRect(eb, rails.fitted + 1, Math.max(0, view.left + view.width - eb), rails.bottom - rails.fitted - 2);
+  c.fillRect(eb, rails.fitted + 1, Math.max(0, right - eb), rails.bottom - rails.fitted - 2);
   c.globalAlpha = 1;
   c.fillStyle = colours.quiet;
-  c.font = "12px 'Spline Sans Variable', sans-serif";
+  c.font = SANS;
   if (zx - view.left > 52) c.fillText(hand.lead ? "pickup" : "left out", view.left + 6, rails.top + 16);
-  const behind = view.left + view.width - ex;
-  if (behind > 40) c.fillText("tail", Math.min(ex + 6, view.left + view.width - 30), rails.top + 16);
-  c.restore();
+  if (right - ex > 40) c.fillText("tail", Math.min(Math.max(view.left, ex) + 6, right - 30), rails.top + 16);
 }
 
-/** Faint threads for attacks, grid lines on the fitted rail. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
-function drawThreads(c, { attacks, knots, view, rails, beatsPerBar, beatsPerPulse }, colours) {
-  c.save();
-  c.beginPath();
-  c.rect(view.left, rails.top, view.width, rails.bottom - rails.top);
-  c.clip();
-  const perPulse = (view.width / (view.toBeat - view.fromBeat)) * beatsPerPulse;
-  const step = perPulse > 12 ? beatsPerPulse : beatsPerBar * niceBars((6 / perPulse) * (beatsPerPulse / beatsPerBar));
-  for (let i = Math.ceil(view.fromBeat / step - 1e-9); i * step <= view.toBeat; i += 1) {
-    const x = Math.round(xOfBeat(view, i * step)) + 0.5;
-    const isBar = Math.abs((i * step) / beatsPerBar - Math.round((i * step) / beatsPerBar)) < 1e-6;
-    c.strokeStyle = isBar ? colours.quiet : colours.line;
-    c.globalAlpha = isBar ? 0.6 : 1;
-    c.beginPath();
-    c.moveTo(x, rails.fitted);
-    c.lineTo(x, rails.bottom);
-    c.stroke();
+/** Faint threads for attacks; none where they could not be told apart. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
+function drawThreads(c, { attacks, knots, view, rails }, colours) {
+  if (crowd(attacks, view) > MOST_CROWD) return;
+  /** Of one strength together. @type {Path2D[]} */
+  const paths = [];
+  for (const [second, strength] of threadsIn(attacks, view)) {
+    const step = Math.min(4, Math.floor(strength * 5));
+    paths[step] ??= new Path2D();
+    thread(paths[step], xOfSecond(view, second), xOfBeat(view, beatOfSecond(knots, second)), rails);
   }
   c.setLineDash([2, 3]);
   c.strokeStyle = colours.quiet;
-  for (const [second, strength] of threadsIn(attacks, view)) {
-    const [top, bottom] = [xOfSecond(view, second), xOfBeat(view, beatOfSecond(knots, second))];
-    c.globalAlpha = 0.2 + 0.5 * strength;
-    c.beginPath();
-    c.moveTo(top, rails.recorded);
-    c.bezierCurveTo(top, rails.recorded + 40, bottom, rails.fitted - 40, bottom, rails.fitted);
-    c.stroke();
+  paths.forEach((path, step) => {
+    c.globalAlpha = 0.25 + 0.1 * step;
+    c.stroke(path);
+  });
+  c.globalAlpha = 1;
+  c.setLineDash([]);
+}
+
+/** How many rows stand on a pixel of the recorded rail. @param {ArrayLike<number>[]} rows @param {View} view */
+const crowd = (rows, view) => (firstFrom(rows, 0, view.recorded.to) - firstFrom(rows, 0, view.recorded.from)) / view.width;
+
+/** @param {Path2D | CanvasRenderingContext2D} path @param {number} top @param {number} bottom @param {Rails} rails */
+function thread(path, top, bottom, rails) {
+  path.moveTo(top, rails.recorded);
+  path.bezierCurveTo(top, rails.recorded + 40, bottom, rails.fitted - 40, bottom, rails.fitted);
+}
+
+/** What was heard, on the recorded rail: a stroke an attack, as long as it is strong; a dot a beat, larger on the one. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
+function drawHeard(c, { hand, attacks, view, rails }, colours) {
+  c.fillStyle = colours.ink;
+  c.globalAlpha = 0.7;
+  const perSecond = view.width / (view.recorded.to - view.recorded.from);
+  let last = -Infinity;
+  for (let i = firstFrom(attacks, 0, view.recorded.from); i < attacks.length && attacks[i][0] <= view.recorded.to; i += 1) {
+    const [second, strength] = attacks[i];
+    const x = Math.round(xOfSecond(view, second));
+    if (x === last) continue;
+    last = x;
+    const length = 4 + 14 * strength;
+    c.fillRect(x, rails.recorded - length, 1.5, length);
   }
-  c.restore();
+  c.globalAlpha = 1;
+  const per = hand.beats_per_bar;
+  const beats = hand.beats;
+  const step = beats.length > 1 ? (beats[beats.length - 1] - beats[0]) / (beats.length - 1) : 1;
+  const apart = step * perSecond;
+  const first = beats.findIndex((b) => Math.abs(b - hand.zero_s) < 0.3 * step);
+  for (const isOne of [false, true]) {
+    if (apart * per < 7 || (apart < 7 && !isOne)) continue;
+    c.fillStyle = isOne ? colours.ink : colours.quiet;
+    c.beginPath();
+    beats.forEach((beat, i) => {
+      const is = first >= 0 && (((i - first) % per) + per) % per === 0;
+      const x = xOfSecond(view, beat);
+      if (is !== isOne || x < view.left || x > view.left + view.width) return;
+      c.moveTo(x, rails.top + 5);
+      c.arc(x, rails.top + 5, isOne ? 3 : 1.8, 0, 2 * Math.PI);
+    });
+    c.fill();
+  }
+}
+
+/** How audibly each place is stretched, under the fitted rail. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
+function drawStrain(c, { view, rails, knots, strain }, colours) {
+  if (!strain) return;
+  c.fillStyle = colours.quiet;
+  c.font = SANS;
+  c.fillText("Strain", view.left, rails.strain - 14);
+  const room = rails.strain - rails.bottom - 20;
+  const end = endOf(knots)[0];
+  c.globalAlpha = 0.75;
+  strain.along.forEach(([second, value], i) => {
+    const until = strain.along[i + 1]?.[0] ?? end;
+    const a = Math.max(view.left, xOfBeat(view, beatOfSecond(knots, second)));
+    const b = Math.min(view.left + view.width, xOfBeat(view, beatOfSecond(knots, until)));
+    if (b <= a) return;
+    const height = Math.max(1, value * room);
+    c.fillStyle = value < 0.25 ? colours.verdigris : value < 0.4 ? colours.ochre : colours.madder;
+    c.fillRect(a, rails.strain - height, Math.max(1, b - a - 0.5), height);
+  });
+  c.globalAlpha = 1;
 }
 
 /** @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
-function drawKnots(c, { knots, view, rails, hover }, colours) {
-  knots.forEach(([second, beat], i) => {
-    const isZero = beat === 0;
+function drawKnots(c, { knots, view, rails, hover, chosen }, colours) {
+  const right = view.left + view.width;
+  const count = knots.length;
+  const apart = Math.min(
+    view.width / Math.max(1, firstFrom(knots, 0, view.recorded.to) - firstFrom(knots, 0, view.recorded.from)),
+    view.width / Math.max(1, firstFrom(knots, 1, view.fitted.to) - firstFrom(knots, 1, view.fitted.from)),
+  );
+  const hasRings = apart >= CLOSE_KNOTS;
+  const isCrowded = apart < 1 / MOST_CROWD;
+  const [plain, picked] = [new Path2D(), new Path2D()];
+  /** Where they are crowded: a tick on each rail. @type {[number, number][]} */
+  const ticks = [];
+  /** @type {number[]} */
+  const ringed = [];
+  for (let i = 0; i < count; i += 1) {
+    const [second, beat] = knots[i];
     const [top, bottom] = [xOfSecond(view, second), xOfBeat(view, beat)];
-    if (Math.max(top, bottom) < view.left - 8 || Math.min(top, bottom) > view.left + view.width + 8) return;
-    c.strokeStyle = isZero ? colours.madder : colours.ink;
+    if (Math.max(top, bottom) < view.left - 8 || Math.min(top, bottom) > right + 8) continue;
+    const isEnd = beat === 0 || i === count - 1;
+    if (!isEnd && isCrowded && !chosen.has(second)) {
+      ticks.push([top, bottom]);
+    } else if (!isEnd) thread(chosen.has(second) ? picked : plain, top, bottom, rails);
+    if (hasRings || isEnd || chosen.has(second)) ringed.push(i);
+  }
+  c.save();
+  c.beginPath();
+  c.rect(view.left - 9, 0, view.width + 18, rails.strain + 4);
+  c.clip();
+  c.strokeStyle = c.fillStyle = colours.ink;
+  c.lineWidth = hasRings ? 1.5 : 1;
+  c.globalAlpha = hasRings ? 1 : 0.55;
+  c.stroke(plain);
+  for (const [top, bottom] of ticks) {
+    c.fillRect(top, rails.recorded - 4, 1, 8);
+    c.fillRect(bottom, rails.fitted - 4, 1, 8);
+  }
+  c.globalAlpha = 1;
+  c.strokeStyle = colours.indigo;
+  c.lineWidth = 2;
+  c.stroke(picked);
+  for (const i of ringed) {
+    const [second, beat, ofLayer] = knots[i];
+    const isZero = beat === 0;
+    const isEnd = i === count - 1;
+    const [top, bottom] = [xOfSecond(view, second), xOfBeat(view, beat)];
+    c.strokeStyle = isZero ? colours.madder : chosen.has(second) ? colours.indigo : colours.ink;
     c.lineWidth = isZero ? 2.5 : 1.5;
-    c.beginPath();
-    c.moveTo(top, rails.recorded);
-    c.bezierCurveTo(top, rails.recorded + 40, bottom, rails.fitted - 40, bottom, rails.fitted);
-    c.stroke();
-    const name = isZero ? "zero" : i === knots.length - 1 ? "end" : "";
+    if (isZero || isEnd) {
+      c.beginPath();
+      thread(c, top, bottom, rails);
+      c.stroke();
+    }
     for (const [rail, x, y, tick] of /** @type {[string, number, number, number][]} */ ([
       ["recorded", top, rails.recorded, -12], ["fitted", bottom, rails.fitted, 12],
     ])) {
-      const radius = (isZero ? 8 : 6) + (hover === `${name}/${rail}` ? 2 : 0);
+      const radius = (isZero ? 8 : isEnd ? 6 : apart < 16 ? 3.5 : 5.5) + (hover === `${i}/${rail}` ? 2 : 0);
       c.beginPath();
       c.moveTo(x, y + Math.sign(tick) * radius);
       c.lineTo(x, y + tick + Math.sign(tick) * 2);
       c.stroke();
-      c.fillStyle = colours.panel;
+      c.fillStyle = chosen.has(second) ? c.strokeStyle : colours.panel;
       c.beginPath();
       c.arc(x, y, radius, 0, 2 * Math.PI);
       c.fill();
       c.stroke();
+      if (ofLayer && !chosen.has(second)) {
+        c.fillStyle = colours.ink;
+        c.beginPath();
+        c.arc(x, y, Math.min(1.6, radius / 2.4), 0, 2 * Math.PI);
+        c.fill();
+      }
     }
-    if (name) {
-      c.fillStyle = isZero ? colours.madder : colours.ink;
-      c.font = "600 12px 'Spline Sans Variable', sans-serif";
-      const text = isZero ? "zero knot" : "end knot";
-      const width = c.measureText(text).width;
-      const x = isZero ? Math.min(top + 14, view.left + view.width - width) : Math.max(view.left, top - width - 12);
-      c.fillText(text, x, rails.recorded + 26);
-    }
-    c.lineWidth = 1;
-  });
+    if (isZero || isEnd) nameEnd(c, view, rails, top, isZero, colours);
+  }
+  c.restore();
+  c.lineWidth = 1;
 }
 
-/** @param {CanvasRenderingContext2D} c @param {Pick<Scene, "knots" | "view" | "rails" | "playhead">} scene @param {Palette} colours */
-export function drawPlayheads(c, { knots, view, rails, playhead }, colours) {
-  if (playhead === null) return;
-  c.strokeStyle = c.fillStyle = colours.ink;
-  for (const [x, top, bottom] of [
-    [xOfSecond(view, playhead), rails.top, rails.recorded],
-    [xOfBeat(view, beatOfSecond(knots, playhead)), rails.fitted, rails.bottom],
-  ]) {
-    if (x < view.left || x > view.left + view.width) continue;
-    c.beginPath();
-    c.moveTo(x, top);
-    c.lineTo(x, bottom);
-    c.stroke();
-    c.beginPath();
-    c.arc(x, top, 4, 0, 2 * Math.PI);
-    c.fill();
+/** @param {CanvasRenderingContext2D} c @param {View} view @param {Rails} rails @param {number} top @param {boolean} isZero @param {Palette} colours */
+function nameEnd(c, view, rails, top, isZero, colours) {
+  if (top < view.left - 8 || top > view.left + view.width + 8) return;
+  c.fillStyle = isZero ? colours.madder : colours.ink;
+  c.font = `600 ${SANS}`;
+  const text = isZero ? "zero knot" : "end knot";
+  const width = c.measureText(text).width;
+  const x = isZero ? Math.min(top + 14, view.left + view.width - width) : Math.max(view.left, top - width - 12);
+  c.fillText(text, x, rails.recorded + 26);
+}
+
+/** What moves: the playheads, and the cursor that waits. @param {CanvasRenderingContext2D} c @param {Pick<Scene, "knots" | "view" | "rails" | "playhead" | "cursor">} scene @param {Palette} colours */
+export function drawPlayheads(c, { knots, view, rails, playhead, cursor }, colours) {
+  for (const [second, isCursor] of /** @type {[number | null, boolean][]} */ ([[cursor, true], [playhead, false]])) {
+    if (second === null) continue;
+    c.strokeStyle = c.fillStyle = isCursor ? colours.indigo : colours.ink;
+    for (const [x, top, bottom] of [
+      [xOfSecond(view, second), rails.top, rails.recorded],
+      [xOfBeat(view, beatOfSecond(knots, second)), rails.fitted, rails.bottom],
+    ]) {
+      if (x < view.left || x > view.left + view.width) continue;
+      c.setLineDash(isCursor ? [3, 3] : []);
+      c.beginPath();
+      c.moveTo(x, top);
+      c.lineTo(x, bottom);
+      c.stroke();
+      c.setLineDash([]);
+      if (isCursor) continue;
+      c.beginPath();
+      c.arc(x, top, 4, 0, 2 * Math.PI);
+      c.fill();
+    }
   }
 }
 
@@ -252,6 +506,3 @@ function niceStep(least) {
   const power = 10 ** Math.floor(Math.log10(least));
   return [1, 2, 5, 10].map((n) => n * power).find((n) => n >= least) ?? 10 * power;
 }
-
-/** @param {number} least */
-const niceBars = (least) => [1, 2, 4, 8, 16, 32, 64, 128, 256].find((n) => n >= least) ?? 512;

@@ -2,23 +2,23 @@
 /** Fit: the loom, and beside it what the loop is, what it is laid on, and how it is stretched. */
 
 import { ApiError, getJson, post } from "../api.js";
+import { claimsText, curveLines, keyText, ownTimeText, sensitivityKey, steadyText, strainText } from "../fit/texts.js";
 import { asLong, bars, bpm, percent, round, seconds, semitones, signedPercent, typedNumber } from "../format.js";
-import { drawLoom, drawPlayheads } from "../loom/draw.js";
-import {
-  beatAt, dragged, knotAt, scrolled, secondAt, snappedToAttack, snappedToGrid, wholeView, zoomed,
-} from "../loom/model.js";
+import { Waves } from "../loom/lod.js";
+import { secondOfBeat } from "../loom/model.js";
+import { LoomStage } from "../loom/stage.js";
+import { barLine, placeText } from "../metre.js";
 import { Scope } from "../scope.js";
-import { fitted, palette, paletteName } from "../ui/colours.js";
 import { showAgain } from "../ui/fields.js";
 import { bindKeys } from "../ui/keys.js";
-import { loudest, renderPeaks, sourcePeaks } from "../ui/waves.js";
 import { downloadWav } from "./shelf.js";
 
 /** @typedef {import("../types.js").Hand} Hand */
 /** @typedef {import("../types.js").HandSheet} HandSheet */
 
-const SNAP_PIXELS = 9;
 const LONGEST_PICTURED = 120;
+const EVERY = [1, 2, 4, 8, 16, 32];
+const GRIDS = [["bar", 0], ["beat", 1], ["1/2", 1 / 2], ["1/3", 1 / 3], ["1/4", 1 / 4]];
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const fit = (session, app) => () => {
@@ -27,21 +27,20 @@ export const fit = (session, app) => () => {
   let hand = app.viewData();
   /** @type {HandSheet | null} */
   let sheet = null;
-  /** @type {import("../ui/waves.js").Peaks | null} */
+  /** @type {Waves | null} */
   let source = null;
-  /** @type {import("../ui/waves.js").Peaks | null} */
+  /** @type {Waves | null} */
   let render = null;
-  let [sourceScale, renderScale] = [1, 1];
-  /** @type {import("../loom/model.js").View | null} */
-  let view = null;
-  /** @type {{which: "zero" | "end", rail: "recorded" | "fitted", to: number, isDone?: boolean} | null} */
-  let drag = null;
-  let hover = "";
+  /** @type {[number, number, number][]} */
+  let notes = [];
+  /** @type {LoomStage | null} */
+  let stage = null;
+  /** What is tried while it is dragged. */
+  const trial = { wanted: /** @type {({kind: string} & Record<string, unknown>) | null} */ (null), isRunning: false, isHeard: false, took: /** @type {number[]} */ ([]) };
   /** Those that hold at the sensitivity that was chosen. @type {import("../types.js").Attack[]} */
   let attacks = [];
   let turn = 0;
   let asked = 0;
-  let still = { key: "", parts: /** @type {unknown[]} */ ([]), canvas: document.createElement("canvas"), colours: palette() };
   const scope = new Scope();
   /** The name that answers now: a strand that was undone a moment ago is a loop again. */
   const held = () => (hand.is_new || session.state.strands.some((s) => s.id === hand.hand) ? hand.hand : hand.loop);
@@ -64,6 +63,9 @@ export const fit = (session, app) => () => {
     sensitivity: 0, attacksText: "", reasonText: "", keyChip: "", keyTitle: "", steadyText: "", curve: { line: "", mean: 0, spread: 0, top: "", bottom: "" },
     others: /** @type {{key: string, name: string}[]} */ ([]),
     rendering: false, spans: /** @type {any[]} */ ([]), isNew: false, dragText: "",
+    together: true, following: true, gridShare: 1, grids: GRIDS.map(([name, share]) => ({ name, share })),
+    chosenCount: 0, hasRange: false, rangeText: "", knotSecond: "", knotBeat: "", knotIsEnd: false, knotText: "", isFastened: false,
+    every: 1, unit: "beats", everies: EVERY, straightenText: "", amount: 100, isStraight: false, follows: true, ownText: "",
 
     init() {
       if (this.empty) return;
@@ -77,8 +79,20 @@ export const fit = (session, app) => () => {
         { key: "Escape", does: "let go", run: () => this.letGo() },
         { key: "+ or =", does: "closer", run: () => this.zoom(1.5) },
         { key: "-", does: "wider", run: () => this.zoom(1 / 1.5) },
-        { key: "ArrowLeft", does: "scroll back", run: () => this.scroll(-80) },
-        { key: "ArrowRight", does: "scroll on", run: () => this.scroll(80) },
+        { key: "W", does: "the whole", run: () => this.showAll() },
+        { key: "E", does: "what is chosen fills the loom", run: () => this.showRange() },
+        { key: "L", does: "rails together / apart", run: () => this.toggleTogether() },
+        { key: "Y", does: "follow the playhead", run: () => this.toggleFollow() },
+        { key: "K", does: "tie a knot at the playhead or the cursor", run: () => this.tieHere() },
+        { key: "[", does: "the knot before", run: () => this.stepKnot(-1) },
+        { key: "]", does: "the next knot", run: () => this.stepKnot(1) },
+        { key: "Delete or Backspace", does: "remove what is chosen", run: () => this.removeChosen() },
+        { key: "F", does: "fasten what is chosen, or loosen it", run: () => this.toggleFasten() },
+        { key: "G", does: "straighten", run: () => this.straighten() },
+        { key: "ArrowLeft or Alt+ArrowLeft", does: "chosen knots to the grid line before (Alt: a hundredth of a beat); scroll back", run: (e) => this.arrow(-1, e) },
+        { key: "ArrowRight or Alt+ArrowRight", does: "chosen knots to the next grid line; scroll on", run: (e) => this.arrow(1, e) },
+        { key: "Shift+ArrowLeft or Alt+Shift+ArrowLeft", does: "ten times as far", run: (e) => this.arrow(-1, e) },
+        { key: "Shift+ArrowRight or Alt+Shift+ArrowRight", does: "ten times as far", run: (e) => this.arrow(1, e) },
       ]));
       this.show();
       session.setHand(hand.hand);
@@ -94,6 +108,8 @@ export const fit = (session, app) => () => {
 
     destroy() {
       scope.end();
+      source?.close();
+      render?.close();
       app.stopHand();
       session.setHand(null);
     },
@@ -104,7 +120,7 @@ export const fit = (session, app) => () => {
       const mine = asked;
       try {
         // A loop that became a strand answers under either name; one whose strand was undone is a loop.
-        const fresh = await getJson(`${session.path}/hand/${held()}`);
+        const fresh = await getJson(`${session.path}/hand/${held()}?beat=${this.beat()}`);
         // What was asked for since is on its way: showing this would show a step back.
         if (mine !== asked || session.saving > 0) return;
         hand = fresh;
@@ -118,20 +134,40 @@ export const fit = (session, app) => () => {
       }
     },
 
-    /** Peaks of the recording and of the render. */
+    /** What is drawn: the recording, and the render as it comes. */
     async fetch() {
       turn += 1;
       const mine = turn;
       try {
-        source ??= await sourcePeaks(hand.loop, this.binFor());
-        sourceScale = loudest(source);
+        if (hand.file_kind === "midi") notes = notes.length ? notes : await getJson(`/api/loops/${hand.loop}/notes`);
+        else if (!source) {
+          const [rate, frames] = [hand.source_rate, Math.round(hand.seconds * hand.source_rate)];
+          source = new Waves({
+            peaks: `/api/loops/${hand.loop}/peaks`, blocks: `/api/sources/${hand.loop}/${session.state.rate}`,
+            channels: hand.channels, frames, blockRate: session.state.rate / rate,
+          }, () => stage?.changed());
+          source.whole();
+        }
         this.rendering = true;
         const fresh = await getJson(`${session.path}/hand/${held()}/sheet?beat=${this.beat()}`);
-        // A long take is not rendered whole for its picture: its recording is drawn along the knots.
-        const peaks = hand.seconds > LONGEST_PICTURED ? null : await renderPeaks(fresh.digest, this.binFor());
         if (mine !== turn) return;
-        [sheet, render] = [fresh, peaks];
-        if (peaks) renderScale = loudest(peaks);
+        if (fresh.digest !== sheet?.digest) {
+          render?.close();
+          render = null;
+          if (hand.file_kind !== "midi") {
+            // Of a long take only what is looked at closely is rendered for its picture.
+            const coarsest = hand.seconds > LONGEST_PICTURED ? 64 : 4096;
+            const next = new Waves({
+              peaks: `/api/renders/${fresh.digest}/peaks`, blocks: `/api/renders/${fresh.digest}`,
+              channels: fresh.channels, frames: fresh.frames, blockRate: 1,
+            }, () => stage?.changed(), coarsest);
+            if (coarsest === 4096) await next.whole();
+            if (mine !== turn) return next.close();
+            render = next;
+          }
+        }
+        sheet = fresh;
+        stage?.changed();
       } catch (error) {
         if (error instanceof ApiError && mine === turn) {
           render = null;
@@ -142,14 +178,9 @@ export const fit = (session, app) => () => {
       }
     },
 
-    binFor() {
-      return hand.seconds > 120 ? 4096 : hand.seconds > 20 ? 512 : 64;
-    },
-
     /** The bar whose tempo counts: the playhead's. */
     beat() {
-      const bar = session.state.beats_per_bar;
-      return Math.max(0, Math.floor(session.beat() / bar + 1e-6) * bar);
+      return barLine(session.state.metres, Math.max(0, session.beat())).beat;
     },
 
     show() {
@@ -179,7 +210,7 @@ export const fit = (session, app) => () => {
         adopted: r.adopted,
       }));
       this.explain(-1);
-      this.methods = h.methods;
+      this.methods = h.methods.map((m) => ({ ...m, strainText: m.strain === null ? "" : m.strain.toFixed(2) }));
       this.method = h.method;
       this.bars = String(h.bars ?? "");
       this.tempo = bpm(h.tempo_bpm);
@@ -214,78 +245,45 @@ export const fit = (session, app) => () => {
       this.warnings = h.warnings.join("; ");
       this.claims = claimsText(h.claims);
       this.summary = `Tempo ${signedPercent(h.tempo_change_percent)}, ${asLong(h.duration_ratio)}.`;
-      this.strainText = h.strain ? `Strain ${h.strain.mean.toFixed(2)}: ${h.strain.words}.` : "";
+      this.strainText = strainText(h);
+      this.follows = h.follows;
+      this.ownText = ownTimeText(h);
+      this.isStraight = !!h.straighten;
+      this.amount = h.straighten ? round(100 * h.straighten.amount, 1) : 100;
+      this.straightenText = h.straighten ? `${h.straighten.ties} knots tied from the beats that were heard.` : "";
       this.spoolText = `its speed shifts it ${semitones(round(h.spool_semitones, 2))}`;
-      if (!drag) view = null;
+      stage?.changed();
+      this.showChosen();
       this.showBar();
     },
 
     showBar() {
-      this.placeText = `Place at bar ${Math.floor(session.beat() / session.state.beats_per_bar + 1e-6) + 1}`;
+      this.placeText = `Place at bar ${barLine(session.state.metres, Math.max(0, session.beat())).bar}`;
     },
 
     // ---- the loom
 
     startLoom() {
       const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("loom"));
-      scope.on(canvas, "pointerdown", (e) => this.down(e, canvas));
-      scope.on(canvas, "pointermove", (e) => this.moved(e, canvas));
-      scope.on(canvas, "pointerup", () => this.released());
-      scope.on(canvas, "pointercancel", () => this.letGo());
-      scope.on(canvas, "wheel", (/** @type {WheelEvent} */ e) => {
-        e.preventDefault();
-        const x = e.clientX - canvas.getBoundingClientRect().left;
-        if (e.shiftKey || Math.abs(e.deltaX) > Math.abs(e.deltaY)) this.scroll(e.deltaX || e.deltaY);
-        else this.zoom(Math.exp(-e.deltaY / 400), x);
-      }, { passive: false });
-      scope.everyFrame(() => this.draw(canvas));
+      stage = new LoomStage(canvas, {
+        hand: () => hand, sheet: () => sheet, strain: () => hand.strain, attacks: () => attacks,
+        source: () => source, render: () => render, notes: () => notes,
+        metres: () => session.state.metres, startBeat: () => this.beat(), playhead: () => this.playhead(),
+        say: (text) => { this.dragText = text; }, chose: () => this.showChosen(),
+        tryOut: (intent) => this.tryOut(intent), ask: (intent) => this.change(intent),
+        went: (second) => this.goTo(second), names: () => hand.hand,
+      }, scope);
+      // For tests that look at what is drawn.
+      Object.assign(app, { stage });
       let last = "";
       scope.everyFrame(() => {
-        const at = `${Math.floor(session.beat() / session.state.beats_per_bar + 1e-6)}`;
+        const at = `${this.beat()}`;
         if (at !== last) this.showBar();
         last = at;
         const song = session.engine_?.song;
         const isHearing = !!session.engine_?.hand.isPlaying || (!!song?.withHand && (song.isPlaying || song.isWaiting));
-        if (this.hearing && !isHearing && !session.engine_?.hand.isWaiting && !app.starting) this.hearing = false;
+        if (this.hearing && !isHearing && !session.engine_?.hand.isWaiting && !app.starting && !trial.isRunning) this.hearing = false;
       });
-    },
-
-    /** @param {HTMLCanvasElement} canvas */
-    whole(canvas) {
-      return wholeView(hand, 16, Math.max(100, canvas.clientWidth - 32));
-    },
-
-    /** @param {HTMLCanvasElement} canvas */
-    rails(canvas) {
-      const height = canvas.clientHeight;
-      const rail = Math.max(60, (height - 44) * 0.32);
-      return { top: 20, recorded: 20 + rail, fitted: height - 22 - rail, bottom: height - 22 };
-    },
-
-    /** @param {HTMLCanvasElement} canvas */
-    draw(canvas) {
-      if (!canvas.clientWidth) return;
-      const whole = this.whole(canvas);
-      if (!view || view.width !== whole.width) view = whole;
-      const knots = drag ? dragged(hand.knots, drag.which, drag.rail, drag.to) : hand.knots;
-      const rails = this.rails(canvas);
-      const scene = {
-        hand, attacks, knots, view, rails, source, sourceScale,
-        render: drag ? null : render, renderScale, sheet, hover,
-        beatsPerBar: session.state.beats_per_bar, beatsPerPulse: session.state.beats_per_pulse,
-        playhead: this.playhead(), projectBpm: session.state.bpm,
-      };
-      // What stands still is drawn once and kept; only the playheads move.
-      const { playhead, hand: h, attacks: a, knots: _, source: s, render: r, sheet: f, ...rest } = scene;
-      const key = JSON.stringify([rest, drag, canvas.clientWidth, canvas.clientHeight, devicePixelRatio, paletteName()]);
-      const [parts, before] = [[h, a, s, r, f], still.parts];
-      if (key !== still.key || parts.some((part, i) => part !== before[i])) {
-        still = { key, parts, canvas: still.canvas, colours: palette() };
-        drawLoom(fitted(still.canvas, canvas), scene, still.colours);
-      }
-      const c = fitted(canvas);
-      c.drawImage(still.canvas, 0, 0, canvas.clientWidth, canvas.clientHeight);
-      drawPlayheads(c, scene, still.colours);
     },
 
     /** The second of the recording that sounds now. */
@@ -294,95 +292,201 @@ export const fit = (session, app) => () => {
       if (!engine) return null;
       const alone = engine.hand.second();
       if (alone !== null) return alone;
-      if (!engine.song.isPlaying || !sheet) return null;
-      const strand = session.state.clips.find((c) => c.strand === hand.id
+      if (!engine.song.isPlaying) return null;
+      const clip = session.state.clips.find((c) => c.strand === hand.id
         && session.beat() >= c.beat && session.beat() < c.beat + c.beats);
-      if (!engine.song.withHand && !strand) return null;
-      const inside = strand && !engine.song.withHand ? session.beat() - strand.beat + strand.slip : session.beat();
-      const beat = ((inside % hand.span) + hand.span) % hand.span;
-      const [zero, end] = [hand.knots[0], hand.knots[hand.knots.length - 1]];
-      return zero[0] + (beat / hand.span) * (end[0] - zero[0]);
-    },
-
-    /** @param {PointerEvent} event @param {HTMLCanvasElement} canvas */
-    point(event, canvas) {
-      const box = canvas.getBoundingClientRect();
-      return { x: event.clientX - box.left, y: event.clientY - box.top };
-    },
-
-    /** @param {PointerEvent} event @param {HTMLCanvasElement} canvas */
-    down(event, canvas) {
-      if (event.button !== 0 || !view) return;
-      const { x, y } = this.point(event, canvas);
-      const found = knotAt(hand.knots, view, x, y, this.rails(canvas));
-      if (!found) return;
-      canvas.setPointerCapture(event.pointerId);
-      const [zero, end] = [hand.knots[0], hand.knots[hand.knots.length - 1]];
-      const knot = found.which === "zero" ? zero : end;
-      drag = { ...found, to: found.rail === "recorded" ? knot[0] : knot[1] };
-    },
-
-    /** @param {PointerEvent} event @param {HTMLCanvasElement} canvas */
-    moved(event, canvas) {
-      if (!view) return;
-      const { x, y } = this.point(event, canvas);
-      if (!drag || drag.isDone) {
-        const found = knotAt(hand.knots, view, x, y, this.rails(canvas));
-        hover = found ? `${found.which}/${found.rail}` : "";
-        canvas.style.cursor = found ? "ew-resize" : "default";
-        return;
-      }
-      if (drag.rail === "recorded") {
-        const second = secondAt(view, x);
-        drag.to = event.altKey ? second : snappedToAttack(
-          [...attacks, [0, 1], [hand.seconds, 1]], view, second, SNAP_PIXELS);
-        this.dragText = seconds(drag.to, 3);
-      } else {
-        const beat = beatAt(view, x);
-        drag.to = event.altKey ? beat : snappedToGrid(beat, session.state.beats_per_pulse);
-        this.dragText = `${round(drag.to, 3)} beats`;
-      }
-    },
-
-    released() {
-      if (!drag || drag.isDone) return;
-      const own = drag;
-      const { which, rail, to } = own;
-      const [zero, end] = [hand.knots[0], hand.knots[hand.knots.length - 1]];
-      const before = rail === "recorded" ? (which === "zero" ? zero[0] : end[0]) : (which === "zero" ? 0 : end[1]);
-      // The knots stay where they were dragged to until the answer is there; by then another drag may have begun.
-      const settle = () => {
-        if (drag !== own) return;
-        drag = null;
-        this.dragText = "";
-      };
-      own.isDone = true;
-      if (Math.abs(to - before) < 1e-6) return settle();
-      /** @type {Record<string, unknown>} */
-      let intent = {};
-      if (rail === "recorded") intent = which === "zero" ? { kind: "state_reading", downbeat_s: to } : { kind: "state_reading", end_s: to };
-      else if (which === "end") intent = { kind: "lay_on", beats: Math.max(0.25, to) };
-      else intent = { kind: "shift_grid", beats: to };
-      this.change(intent).finally(settle);
+      if (!engine.song.withHand && !clip) return null;
+      const span = hand.span * hand.beat_share;
+      const inside = clip && !engine.song.withHand ? session.beat() - clip.beat + clip.slip : session.beat();
+      return secondOfBeat(hand.knots, ((inside % span) + span) % span);
     },
 
     letGo() {
-      if (drag) drag = null;
-      else if (this.hearing) this.stopHearing();
-      this.dragText = "";
+      if (stage?.letGo()) return;
+      if (this.hearing) this.stopHearing();
     },
 
-    /** @param {number} times @param {number} [x] */
-    zoom(times, x) {
-      const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("loom"));
-      const whole = this.whole(canvas);
-      view = zoomed(view ?? whole, x ?? canvas.clientWidth / 2, times, whole);
+    /** @param {number} times */
+    zoom(times) {
+      stage?.zoom(times);
     },
 
-    /** @param {number} pixels */
-    scroll(pixels) {
-      const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("loom"));
-      if (view) view = scrolled(view, pixels, this.whole(canvas));
+    /** Nudge what is chosen, or scroll where nothing is. @param {number} by @param {KeyboardEvent} event */
+    arrow(by, event) {
+      const steps = by * (event.shiftKey ? 10 : 1);
+      if (this.chosenCount) stage?.nudge(steps, event.altKey);
+      else stage?.scroll(80 * steps);
+    },
+
+    showAll() {
+      stage?.showAll();
+    },
+
+    /** What is chosen fills the loom. */
+    showRange() {
+      if (stage?.range) stage.show(...stage.range);
+      else stage?.showAll();
+    },
+
+    toggleTogether() {
+      if (!stage) return;
+      stage.together = !stage.together;
+      this.together = stage.together;
+    },
+
+    toggleFollow() {
+      if (!stage) return;
+      stage.follow = !stage.follow;
+      this.following = stage.follow;
+    },
+
+    /** @param {number} share of a pulse; 0 is a bar */
+    setGrid(share) {
+      if (stage) stage.gridShare = share;
+      this.gridShare = share;
+    },
+
+    // ---- knots
+
+    showChosen() {
+      const chosen = [...(stage?.chosen ?? [])].sort((a, b) => a - b);
+      this.chosenCount = chosen.length;
+      const range = stage?.range ?? null;
+      this.hasRange = !!range;
+      this.rangeText = range ? `${seconds(range[0], 3)} to ${seconds(range[1], 3)}` : "";
+      const knot = chosen.length === 1 ? hand.knots.find((k) => k[0] === chosen[0]) : undefined;
+      this.knotSecond = knot ? knot[0].toFixed(4) : "";
+      this.knotBeat = knot ? String(round(knot[1], 4)) : "";
+      this.knotIsEnd = !!knot && (knot[1] === 0 || knot === hand.knots[hand.knots.length - 1]);
+      const start = this.beat();
+      const first = barLine(session.state.metres, start).bar - 1;
+      const place = knot ? placeText(session.state.metres, start + knot[1]).split(".") : [];
+      const where = knot ? `${Number(place[0]) - first}.${place.slice(1).join(".")}` : "";
+      this.knotText = knot ? `${knot[1] === 0 ? "The zero knot" : this.knotIsEnd ? "The end knot" : `Knot ${hand.knots.indexOf(knot)}`} at ${where}${knot[2] ? ", of the straightening" : ""}`
+        : chosen.length ? `${chosen.length} knots chosen; drag one and all move` : "";
+      const at = range ? (range[0] + range[1]) / 2 : knot ? knot[0] : null;
+      this.isFastened = at !== null && hand.fastened.some(([a, b]) => at >= a && at <= b);
+    },
+
+    /** Tie a knot at the playhead, or where the cursor waits. */
+    tieHere() {
+      const at = this.playhead() ?? stage?.cursor ?? null;
+      if (at === null) this.dragText = "Click on a rail first: K ties a knot there.";
+      else stage?.tie(at);
+    },
+
+    removeChosen() {
+      if (stage?.chosen.size) stage.remove(stage.chosen);
+    },
+
+    /** @param {number} by */
+    stepKnot(by) {
+      stage?.step(by);
+    },
+
+    /** A knot's value, typed. @param {"second" | "beat"} side @param {string} text */
+    setKnot(side, text) {
+      const value = typedNumber(text);
+      const knot = hand.knots.find((k) => stage?.chosen.has(k[0]));
+      if (value === null || !knot) {
+        session.say(`“${text}” cannot be read as a number.`, "error");
+        showAgain(".fit", this);
+        return;
+      }
+      const place = side === "second" ? { at: knot[0], second: value } : { at: knot[0], second: knot[0], beat: value / hand.beat_share };
+      this.change({ kind: "tie_knots", knots: [place] }).then(() => stage?.choose([place.second]));
+    },
+
+    /** Hold what is chosen, or let it go again. */
+    toggleFasten() {
+      const range = stage?.range ?? null;
+      if (this.isFastened) {
+        const second = range ? (range[0] + range[1]) / 2 : Number(this.knotSecond);
+        this.change({ kind: "loosen", second });
+      } else if (range) this.change({ kind: "fasten", start_s: range[0], end_s: range[1] });
+      else this.dragText = "Drag along a rail to choose what is to be fastened.";
+    },
+
+    // ---- straighten
+
+    /** @param {number} every */
+    setEvery(every) {
+      this.every = every;
+    },
+
+    /** @param {string} unit */
+    setUnit(unit) {
+      this.unit = unit;
+    },
+
+    straighten() {
+      const over = stage?.range ?? null;
+      this.change({ kind: "straighten", every: this.every, unit: this.unit, over });
+    },
+
+    /** @param {number} value percent */
+    setAmount(value) {
+      if (hand.straighten && value !== round(100 * hand.straighten.amount, 1)) this.change({ kind: "set_straightening", amount: value / 100 });
+    },
+
+    /** While the bar is dragged: heard, not yet kept. @param {number} value percent */
+    hearAmount(value) {
+      this.tryOut({ kind: "set_straightening", amount: value / 100 });
+    },
+
+    unstraighten() {
+      this.change({ kind: "unstraighten" });
+    },
+
+    // ---- what is heard before it is done
+
+    /** @param {{kind: string} & Record<string, unknown> | null} intent */
+    tryOut(intent) {
+      trial.wanted = intent;
+      if (!intent) return this.endTrial();
+      if (trial.isRunning || !this.hearing || this.way !== "fitted" || this.seamMode) return;
+      this.runTrial();
+    },
+
+    /** Nothing is tried any more: what holds is heard again, unless that is what was tried. */
+    endTrial() {
+      if (!trial.isHeard || trial.isRunning) return;
+      trial.isHeard = false;
+      if (!this.hearing) return;
+      if (this.withRest) session.reloadSheet();
+      else if (session.engine_?.hand.sheet?.digest !== sheet?.digest) this.startHearing(this.way);
+    },
+
+    async runTrial() {
+      trial.isRunning = true;
+      try {
+        while (trial.wanted) {
+          const intent = trial.wanted;
+          trial.wanted = null;
+          const asked_ = performance.now();
+          const withRest = this.withRest;
+          const tried = await post(`${session.path}/hand/${held()}/trial`, {
+            intent: { ...intent, hand: held() }, beat: this.beat(), with_rest: withRest,
+          });
+          if (!this.hearing) break;
+          const engine = session.engine();
+          trial.isHeard = true;
+          if (withRest) engine.song.adopt(tried.song);
+          else await engine.hand.hear(tried.sheet, "fitted");
+          trial.took.push(performance.now() - asked_);
+        }
+      } catch (error) {
+        if (!(error instanceof ApiError)) throw error;
+        this.dragText = error.message;
+      } finally {
+        trial.isRunning = false;
+        if (!stage?.drag) this.endTrial();
+      }
+    },
+
+    /** Hear on from a moment. @param {number} second */
+    goTo(second) {
+      if (this.hearing && !this.withRest && !this.seamMode) session.engine_?.hand.go(second);
     },
 
     /** Say why a reading stands in the list; the adopted one's reason holds where none is pointed at. @param {number} index */
@@ -395,6 +499,7 @@ export const fit = (session, app) => () => {
     setSensitivity(value) {
       this.sensitivity = value;
       attacks = hand.attacks.filter(([, , sure]) => sure >= 1 - value / 100);
+      stage?.changed();
       this.attacksText = `${attacks.length} attack${attacks.length === 1 ? "" : "s"} heard`;
       if (value === Math.round(100 * hand.sensitivity)) sessionStorage.removeItem(sensitivityKey(hand));
       else sessionStorage.setItem(sensitivityKey(hand), String(value));
@@ -490,6 +595,10 @@ export const fit = (session, app) => () => {
       if (value !== hand.gain_db) this.change({ kind: "set_strand_level", gain_db: value });
     },
 
+    toggleFollows() {
+      this.change({ kind: "follow_tempo", follows: !hand.follows });
+    },
+
     toggleLead() {
       this.change({ kind: "set_lead", lead: !hand.lead });
     },
@@ -503,7 +612,7 @@ export const fit = (session, app) => () => {
       const track = session.state.tracks.find((t) => session.state.clips.some(
         (c) => c.track === t.id && c.strand === hand.id));
       const done = await session.submit({ kind: "place", hand: held(), beat, track: track?.id ?? null });
-      if (done) session.say(`${hand.name} placed at bar ${Math.round(beat / session.state.beats_per_bar) + 1}.`);
+      if (done) session.say(`${hand.name} placed at bar ${barLine(session.state.metres, beat).bar}.`);
     },
 
     /** @param {string} seam */
@@ -568,52 +677,3 @@ export const fit = (session, app) => () => {
     },
   };
 };
-
-/** @param {Hand} hand */
-const sensitivityKey = (hand) => `zeroknot.sensitivity.${hand.loop}`;
-
-/** @param {Hand} hand */
-function keyText(hand) {
-  const { kind } = hand.sound;
-  if (kind === "drums" || kind === "percussion") return "unpitched";
-  if (!hand.key.key) return "key unknown";
-  const tuned = hand.key.cents === null || Math.abs(hand.key.cents) < 4 ? "" : `, ${hand.key.cents > 0 ? "+" : "−"}${Math.abs(hand.key.cents).toFixed(0)} ct`;
-  return `${hand.key.key}${tuned}`;
-}
-
-/** @param {Hand} hand */
-function steadyText(hand) {
-  const s = hand.steadiness;
-  if (!s || s.highest_bpm - s.lowest_bpm < 0.004 * s.highest_bpm) return "";
-  const drift = Math.abs(s.drift_percent) < 0.5 ? "" : ` It ends ${Math.abs(s.drift_percent).toFixed(1)} % ${s.drift_percent > 0 ? "faster" : "slower"} than it starts.`;
-  return `Its tempo moves between ${bpm(s.lowest_bpm)} and ${bpm(s.highest_bpm)} BPM, deviation ${s.deviation_bpm.toFixed(2)}.${drift}`;
-}
-
-/** The tempo over the beats as a line in a box of 266 by 46, and the band of its deviation. @param {Hand} hand */
-function curveLines(hand) {
-  const s = hand.steadiness;
-  if (!s || !steadyText(hand)) return { line: "", mean: 0, spread: 0, top: "", bottom: "" };
-  const [from, to] = [s.curve[0][0], s.curve[s.curve.length - 1][0]];
-  const room = s.highest_bpm - s.lowest_bpm;
-  /** @param {number} tempo */
-  const y = (tempo) => 43 - (40 * (tempo - s.lowest_bpm)) / room;
-  return {
-    line: s.curve.map(([second, tempo]) => `${round((266 * (second - from)) / (to - from), 1)},${round(y(tempo), 1)}`).join(" "),
-    mean: round(y(s.mean_bpm), 1),
-    spread: round((40 * s.deviation_bpm) / room, 1),
-    top: bpm(s.highest_bpm),
-    bottom: bpm(s.lowest_bpm),
-  };
-}
-
-/** @param {Record<string, unknown>} claims */
-function claimsText(claims) {
-  const said = [];
-  if (claims.tempo_bpm) said.push(`${bpm(Number(claims.tempo_bpm))} BPM`);
-  if (claims.bars) said.push(bars(Number(claims.bars)));
-  if (claims.key) said.push(String(claims.key));
-  if (claims.loop_end_s) said.push(`a loop from ${seconds(Number(claims.loop_start_s), 3)} to ${seconds(Number(claims.loop_end_s), 3)}`);
-  if (!said.length) return "";
-  const sources = Array.isArray(claims.sources) ? claims.sources.join(", ") : "";
-  return `Its ${sources || "file"} say${sources.endsWith("s") ? "" : "s"} ${said.join(", ")}.`;
-}

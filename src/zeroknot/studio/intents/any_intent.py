@@ -1,0 +1,57 @@
+"""Which intents are there? One union, told apart by its `kind`."""
+
+from typing import Annotated
+
+from pydantic import Field, TypeAdapter
+
+from zeroknot.studio.intents.base import Intent
+from zeroknot.studio.intents.knots import (
+    Fasten,
+    FollowTempo,
+    Loosen,
+    RemoveKnots,
+    SetStraightening,
+    StraightenBeats,
+    TieKnots,
+    Unstraighten,
+)
+from zeroknot.studio.intents.placing import CopyClips, NewTrack, Place
+from zeroknot.studio.intents.readings import (
+    AdoptReading,
+    LayOn,
+    ShiftGrid,
+    StateReading,
+    WithdrawReading,
+)
+from zeroknot.studio.intents.stretch import SetLead, SetMethod, SetStrandLevel, SetStretch
+from zeroknot.studio.intents.time import SetMetre, SetSteadyTempo, TakeKey, TakeMetre, TakeTempo
+
+AnyIntent = Annotated[
+    Place
+    | NewTrack
+    | CopyClips
+    | SetSteadyTempo
+    | SetMetre
+    | TakeTempo
+    | TakeKey
+    | TakeMetre
+    | AdoptReading
+    | StateReading
+    | WithdrawReading
+    | LayOn
+    | ShiftGrid
+    | TieKnots
+    | RemoveKnots
+    | Fasten
+    | Loosen
+    | StraightenBeats
+    | SetStraightening
+    | Unstraighten
+    | FollowTempo
+    | SetMethod
+    | SetStretch
+    | SetLead
+    | SetStrandLevel,
+    Field(discriminator="kind"),
+]
+any_intent: TypeAdapter[Intent] = TypeAdapter(AnyIntent)

@@ -1,0 +1,65 @@
+"""What does a person ask for? Intents, resolved here into self-contained edits.
+
+An intent may need the shelf, new ids or what was heard; the edit it becomes needs nothing. Where
+an intent corrects what a loop is, it says so of the loop, too.
+"""
+
+from abc import abstractmethod
+from dataclasses import dataclass
+from typing import ClassVar
+
+from zeroknot.core.listening.reading import Reading
+from zeroknot.core.loop import Statement
+from zeroknot.document.edits.any_edit import Together
+from zeroknot.document.edits.base import Edit
+from zeroknot.document.edits.strand import AddStrand, ChangeStrand
+from zeroknot.document.project import Project, Strand, Value
+from zeroknot.store.loops import LoopStore
+from zeroknot.studio.hand import Hand, in_hand
+
+
+@dataclass(frozen=True)
+class Resolved:
+    """The edit, and what it states of a loop; None where it states nothing."""
+
+    edit: Edit
+    statement: Statement | None = None
+
+
+class Intent(Value):
+    @abstractmethod
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved: ...
+
+
+class FitIntent(Intent):
+    """A change of what is in hand; makes the strand where there is none yet.
+
+    states  whether it also says what the loop itself is
+    """
+
+    states: ClassVar[bool] = False
+    hand: str
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        hand = in_hand(project, loops, self.hand)
+        strand, what = self.change(project, hand)
+        edit: Edit
+        if hand.is_new:
+            edit = Together(edits=(AddStrand(strand=strand),), what=what)
+        else:
+            edit = ChangeStrand(strand=strand, what=what)
+        if not self.says(hand, strand):
+            return Resolved(edit)
+        return Resolved(edit, Statement(hand.loop.sha, hand.loop.stated, self.stated(hand, strand)))
+
+    def says(self, hand: Hand, strand: Strand) -> bool:
+        """Does the change say what the loop itself is?"""
+        return self.states
+
+    @abstractmethod
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        """The strand as it becomes, and what that is called."""
+
+    def stated(self, hand: Hand, strand: Strand) -> Reading | None:
+        """The person's reading of the loop itself from now on, where the intent states one."""
+        return strand.reading

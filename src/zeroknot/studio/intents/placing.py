@@ -1,0 +1,65 @@
+"""Clips and tracks."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from zeroknot.document.edits.any_edit import SingleEdit, Together
+from zeroknot.document.edits.clip import AddClips
+from zeroknot.document.edits.strand import AddStrand
+from zeroknot.document.edits.track import AddTrack
+from zeroknot.document.project import LONGEST_NAME, Clip, Project, Track
+from zeroknot.store.loops import LoopStore
+from zeroknot.studio.hand import in_hand, new_id
+from zeroknot.studio.intents.base import Intent, Resolved
+
+
+class Place(Intent):
+    """Put what is in hand on a track at a beat; without a track on a new one."""
+
+    kind: Literal["place"] = "place"
+    hand: str
+    beat: float = Field(ge=0, le=100_000)
+    track: str | None = None
+    passes: int = Field(1, ge=1, le=4096)
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        hand = in_hand(project, loops, self.hand)
+        edits: list[SingleEdit] = [AddStrand(strand=hand.strand)] if hand.is_new else []
+        track = self.track
+        if track is None:
+            track = new_id()
+            name = hand.strand.name[:LONGEST_NAME]
+            edits.append(AddTrack(track=Track(id=track, name=name)))
+        clip = Clip(
+            id=new_id(), strand=hand.strand.id, track=track, beat=self.beat, passes=self.passes
+        )
+        edits.append(AddClips(clips=(clip,)))
+        return Resolved(Together(edits=tuple(edits), what=f"place {hand.strand.name}"))
+
+
+class NewTrack(Intent):
+    kind: Literal["new_track"] = "new_track"
+    name: str = Field("New track", min_length=1, max_length=LONGEST_NAME)
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        return Resolved(AddTrack(track=Track(id=new_id(), name=self.name)))
+
+
+class CopyClips(Intent):
+    """Copies end to end: right after the clips themselves, or from a beat on."""
+
+    kind: Literal["copy_clips"] = "copy_clips"
+    clips: tuple[str, ...] = Field(min_length=1, max_length=4096)
+    beat: float | None = Field(None, ge=0, le=100_000)
+    track: str | None = None
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        clips = [project.clip(id_) for id_ in self.clips]
+        first = min(c.beat for c in clips)
+        end = max(project.clip_end(c) for c in clips)
+        by = (end if self.beat is None else self.beat) - first
+        copies = tuple(
+            c.changed(id=new_id(), beat=c.beat + by, track=self.track or c.track) for c in clips
+        )
+        return Resolved(AddClips(clips=copies))
