@@ -17,6 +17,10 @@ class Paths:
         return f"/p/{project}/arrange"
 
     @staticmethod
+    def tempo(project: str) -> str:
+        return f"/api/projects/{project}/tempo.mid"
+
+    @staticmethod
     def bundle(project: str) -> str:
         return f"/api/projects/{project}/bundle"
 

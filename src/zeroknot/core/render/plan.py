@@ -8,6 +8,7 @@ Conventions
 - Output frames count from the first downbeat, rounded by `units.frame`.
 """
 
+import itertools
 from dataclasses import asdict, dataclass
 from functools import cached_property
 
@@ -25,7 +26,7 @@ from zeroknot.core.warp.warp_map import WarpMap
 # A render is handed out in blocks of this size: small enough that the first is there soon, large
 # enough that few are asked for.
 BLOCK_FRAMES = 32_768
-RAMP_STEP_BEATS = 0.25  # a ramp is laid in straight pieces this long: under 0.1 ms off
+RAMP_STEP_BEATS = 0.125  # a ramp is laid in straight pieces this long: under 0.1 ms off
 LONGEST_LEAD_BEATS = 8.0
 ATTACK_AT_END_SECONDS = 0.03
 AS_IT_IS = Settings()
@@ -126,8 +127,11 @@ def plan_pass(
     begin, finish = start_beat + first, start_beat + last
     steady = tempo_map.is_steady_between(begin, finish)
     if not steady:
-        beats.update(b - start_beat for b in tempo_map.breaks_between(begin, finish))
-        beats.update(np.arange(first, last, RAMP_STEP_BEATS).tolist())
+        edges = [begin, *tempo_map.breaks_between(begin, finish), finish]
+        for a, b in itertools.pairwise(edges):
+            beats.add(a - start_beat)
+            if not tempo_map.is_steady_between(a, b):
+                beats.update((np.arange(a, b, RAMP_STEP_BEATS) - start_beat).tolist())
         # The outer segments go on at the tempo they end with.
         beats.update((first, last))
     zero_frame = tempo_map.frame_of_beat(start_beat, rate)

@@ -24,13 +24,29 @@ from zeroknot.studio.intents.readings import (
     WithdrawReading,
 )
 from zeroknot.studio.intents.stretch import SetLead, SetMethod, SetStrandLevel, SetStretch
-from zeroknot.studio.intents.time import SetMetre, SetSteadyTempo, TakeKey, TakeMetre, TakeTempo
+from zeroknot.studio.intents.time import (
+    RemoveMetre,
+    RemoveTempoPoint,
+    SetMetre,
+    SetMetreAt,
+    SetSteadyTempo,
+    SetTempoPoint,
+    TakeKey,
+    TakeMetre,
+    TakeTempo,
+    TakeTime,
+)
 
 AnyIntent = Annotated[
     Place
     | NewTrack
     | CopyClips
     | SetSteadyTempo
+    | SetTempoPoint
+    | RemoveTempoPoint
+    | SetMetreAt
+    | RemoveMetre
+    | TakeTime
     | SetMetre
     | TakeTempo
     | TakeKey

@@ -8,12 +8,14 @@ from zeroknot.core.errors import EditError
 from zeroknot.core.harmony.key import NAMES, Key
 from zeroknot.core.timeline.metre_map import Metre, MetreChange, MetreMap
 from zeroknot.core.timeline.tempo_map import TempoPoint
+from zeroknot.document.edits.any_edit import Together
 from zeroknot.document.edits.time import SetKeys, SetMetres, SetTempo
 from zeroknot.document.project import KeyChange, Project
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.hand import in_hand
 from zeroknot.studio.intents.base import Intent, Resolved
 
+MOST_POINTS = 4096
 SLOWEST_EIGHTHS = 180.0  # pulses a minute
 
 
@@ -25,6 +27,74 @@ class SetSteadyTempo(Intent):
 
     def resolve(self, project: Project, loops: LoopStore) -> Resolved:
         return Resolved(SetTempo(points=(TempoPoint(0.0, self.bpm),)))
+
+
+class SetTempoPoint(Intent):
+    """A tempo from a beat on, or to the next one; `was` is where a point stood that is changed."""
+
+    kind: Literal["set_tempo_point"] = "set_tempo_point"
+    beat: float = Field(ge=0, le=100_000)
+    bpm: float
+    shape: Literal["step", "ramp"] = "step"
+    bend: float = 0.0
+    was: float | None = None
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        point = TempoPoint(self.beat, self.bpm, self.shape, self.bend)
+        kept = [p for p in project.tempo if p.beat not in (self.was, self.beat)]
+        if self.was is not None and all(p.beat != self.was for p in project.tempo):
+            raise EditError("there is no tempo change there (any more)")
+        if self.was == project.tempo[0].beat and self.beat != self.was:
+            raise EditError("the first tempo stays where the project begins")
+        points = tuple(sorted([*kept, point], key=lambda p: p.beat))
+        return Resolved(SetTempo(points=points))
+
+
+class RemoveTempoPoint(Intent):
+    kind: Literal["remove_tempo_point"] = "remove_tempo_point"
+    beat: float
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        kept = tuple(p for p in project.tempo if p.beat != self.beat)
+        if len(kept) == len(project.tempo) or self.beat == project.tempo[0].beat:
+            raise EditError("only a later tempo change can be removed; the first one stays")
+        return Resolved(SetTempo(points=kept))
+
+
+class TakeTime(Intent):
+    """A tempo map and metres read from a MIDI file, in one step."""
+
+    kind: Literal["take_time"] = "take_time"
+    points: tuple[TempoPoint, ...] = Field(min_length=1, max_length=MOST_POINTS)
+    metres: tuple[MetreChange, ...] = Field(min_length=1, max_length=MOST_POINTS)
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        edits = (SetTempo(points=self.points), SetMetres(changes=self.metres))
+        return Resolved(Together(edits=edits, what="take tempo map"))
+
+
+class SetMetreAt(Intent):
+    """A metre from a bar on."""
+
+    kind: Literal["set_metre_at"] = "set_metre_at"
+    bar: int = Field(ge=1, le=100_000)
+    metre: str = Field(max_length=10)
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        kept = [c for c in project.metres if c.bar != self.bar]
+        changes = [*kept, MetreChange(self.bar, Metre.parse(self.metre))]
+        return Resolved(SetMetres(changes=tuple(sorted(changes, key=lambda c: c.bar))))
+
+
+class RemoveMetre(Intent):
+    kind: Literal["remove_metre"] = "remove_metre"
+    bar: int
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        kept = tuple(c for c in project.metres if c.bar != self.bar)
+        if self.bar == 1 or len(kept) == len(project.metres):
+            raise EditError("only a later metre can be removed; the one of bar 1 stays")
+        return Resolved(SetMetres(changes=kept))
 
 
 class SetMetre(Intent):

@@ -10,9 +10,11 @@ from starlette.background import BackgroundTask
 from starlette.concurrency import run_in_threadpool
 
 from zeroknot.core.errors import FormatError
+from zeroknot.core.formats.midi_tempo import read_time, write_time
 from zeroknot.document.edits.any_edit import SingleEdit
 from zeroknot.studio.audition import Audition
 from zeroknot.studio.intents.any_intent import AnyIntent
+from zeroknot.studio.intents.time import TakeTime
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.hand_wire import hand_json, laid_json
@@ -174,11 +176,43 @@ def print_strand(studio: StudioDep, project: str, ask: PrintAsk) -> dict[str, An
     return {"sha": loop.sha, "name": loop.name, "frames": loop.frames, "rate": loop.rate}
 
 
+@router.get("/projects/{project}/tempo.mid")
+def tempo_file(studio: StudioDep, project: str) -> Response:
+    """The tempo map and the metres as a MIDI file."""
+    tree = studio.projects.state(project).project
+    data = write_time(tree.tempo_map, tree.metre_map, tree.end_beat)
+    return Response(
+        data,
+        media_type="audio/midi",
+        headers={
+            "content-disposition": f'attachment; filename="{_file_name(tree.name)} tempo.mid"'
+        },
+    )
+
+
+@router.put("/projects/{project}/tempo")
+async def take_tempo_file(
+    studio: StudioDep, project: str, revision: int, request: Request
+) -> dict[str, Any]:
+    """Take tempo and metres from a MIDI file: one step, undone as one."""
+    incoming = await received(request, studio)
+    return await run_in_threadpool(_take_tempo, studio, project, revision, incoming)
+
+
+def _take_tempo(studio: Studio, project: str, revision: int, incoming: Path) -> dict[str, Any]:
+    try:
+        with incoming.open("rb") as file:
+            time = read_time(file)
+    finally:
+        incoming.unlink(missing_ok=True)
+    intent = TakeTime(points=time.points, metres=time.metres)
+    state = studio.projects.submit(project, revision, intent)
+    return {**state_json(studio, state), "notes": [*state.notes, *time.notes]}
+
+
 @router.get("/projects/{project}/bundle")
 def bundle(studio: StudioDep, project: str) -> Response:
-    name = studio.projects.state(project).project.name
-    kept = "".join(c if c.isascii() and (c.isalnum() or c in " -_") else " " for c in name)
-    file = (" ".join(kept.split()) or "project")[:80]
+    file = _file_name(studio.projects.state(project).project.name)
     written = studio.store.new_incoming()
     with written.open("wb") as target:
         studio.bundles.write(project, target)
@@ -188,6 +222,12 @@ def bundle(studio: StudioDep, project: str) -> Response:
         headers={"content-disposition": f'attachment; filename="{file}.zip"'},
         background=BackgroundTask(written.unlink, missing_ok=True),
     )
+
+
+def _file_name(name: str) -> str:
+    """A project's name as part of a header and of a file's name anywhere."""
+    kept = "".join(c if c.isascii() and (c.isalnum() or c in " -_") else " " for c in name)
+    return (" ".join(kept.split()) or "project")[:80]
 
 
 @router.put("/bundles", status_code=201)

@@ -10,7 +10,7 @@ import numpy as np
 from zeroknot.core.harmony.fit import shift_between
 from zeroknot.core.loop import Loop
 from zeroknot.core.units import semitones_of_ratio
-from zeroknot.document.project import Project, Strand
+from zeroknot.document.project import Clip, Project, Strand
 from zeroknot.store.shelf_index import Found
 from zeroknot.store.shelf_query import LOWEST_BPM, TEMPO_BIN_BPM, Facts
 from zeroknot.studio.hand import quarters_of
@@ -18,6 +18,7 @@ from zeroknot.studio.projects import State
 from zeroknot.studio.studio import Studio
 
 LINE_POINTS = 24  # of a ramp
+MOST_SHAPE = 65
 
 
 def state_json(studio: Studio, state: State) -> dict[str, Any]:
@@ -50,6 +51,7 @@ def state_json(studio: Studio, state: State) -> dict[str, Any]:
             {
                 **c.model_dump(),
                 "beats": project.clip_length(c),
+                "pass_beats": _pass_beats(project, c),
                 "is_whole": c.is_whole,
                 "bar": project.metre_map.bar_of_beat(c.beat),
                 "place": str(project.metre_map.position(c.beat)),
@@ -118,7 +120,21 @@ def strand_json(project: Project, strand: Strand, loop: Loop) -> dict[str, Any]:
         "spool_semitones": semitones_of_ratio(speed),
         "recorded_bpm": warp.span * 60.0 / warp.body_seconds,
         "seconds": loop.seconds,
+        "shape": _shape(strand),
     }
+
+
+def _shape(strand: Strand) -> list[tuple[float, float]]:
+    """(second, beat) of its knots, as many as a small picture of it needs."""
+    knots = strand.warp.knots
+    kept = np.unique(np.linspace(0, len(knots) - 1, MOST_SHAPE).astype(int))
+    return [(knots[i].second, knots[i].beat) for i in kept]
+
+
+def _pass_beats(project: Project, clip: Clip) -> float:
+    """Beats of the project that the clip's first pass lasts."""
+    one = clip.changed(beat=max(0.0, clip.beat - clip.slip), passes=1, length=None)
+    return project.clip_length(one)
 
 
 def found_json(found: Found, project: Project | None, first: int) -> dict[str, Any]:

@@ -9,6 +9,7 @@ import { Session } from "./session.js";
 import "./ui/drag-bar.js";
 import "./ui/tempo-range.js";
 import { bringIn, bringing, shelved } from "./shelf/bringing.js";
+import { barLine } from "./metre.js";
 import { arrange } from "./views/arrange.js";
 import { fit } from "./views/fit.js";
 import { help, notices, paletteSwitch } from "./views/around.js";
@@ -73,8 +74,7 @@ export class App {
         return;
       }
       engine.song.hearHand(null);
-      const bar = this.session.state.beats_per_bar;
-      const beat = Math.max(0, Math.floor(this.session.beat() / bar + 1e-6) * bar);
+      const { beat } = barLine(this.session.state.metres, Math.max(0, this.session.beat()));
       const query = [`beat=${beat}`, how.against && `against=${how.against}`, how.audition].filter(Boolean).join("&");
       const sheet = await getJson(`${this.session.path}/hand/${hand}/sheet?${query}`);
       if (turn !== this.turn) return;
@@ -195,13 +195,12 @@ window.addEventListener("drop", async (event) => {
 
 /** The bar, and the track, that something is dropped on; null for neither. @param {DragEvent} event @returns {{beat: number, track: string | null} | null} */
 function placeUnder(event) {
-  const bar = session.state.beats_per_bar;
   const onStrip = app.strip?.barAt(event.clientX, event.clientY);
   if (onStrip != null) return { beat: onStrip, track: null };
   const lane = /** @type {HTMLElement | null} */ (/** @type {Element | null} */ (event.target)?.closest?.("[data-lane]"));
   if (!lane) return null;
   const beat = app.laneBeat?.(event.clientX) ?? Math.max(0, session.beat());
-  return { beat: Math.floor(beat / bar + 1e-6) * bar, track: lane.dataset.lane || null };
+  return { beat: barLine(session.state.metres, beat).beat, track: lane.dataset.lane || null };
 }
 
 /** A dropped file, or all the files of a dropped folder. @param {FileSystemEntry} entry @param {string} folder @returns {Promise<{file: File, name: string}[]>} */

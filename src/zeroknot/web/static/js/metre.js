@@ -21,6 +21,15 @@ export function barLine(metres, beat) {
   return { bar: m.bar + bars, beat: m.beat + bars * m.beats_per_bar, metre: m };
 }
 
+/** How many bars lie between two beats, parts of them among it. @param {MetreSpan[]} metres @param {number} from @param {number} to */
+export const barsBetween = (metres, from, to) => barsTo(metres, to) - barsTo(metres, from);
+
+/** @param {MetreSpan[]} metres @param {number} beat */
+const barsTo = (metres, beat) => {
+  const m = metreAt(metres, beat);
+  return m.bar - 1 + (beat - m.beat) / m.beats_per_bar;
+};
+
 /** The beat that a bar begins on. @param {MetreSpan[]} metres @param {number} bar */
 export function beatOfBar(metres, bar) {
   let m = metres[0];

@@ -22,9 +22,9 @@
  * @typedef {{id: string, name: string, loop: string, yarn: number, span: number, zero_s: number,
  *   end_s: number, lead: boolean, follows: boolean, method: string, settings: StretchSettings, gain_db: number,
  *   duration_ratio: number, tempo_change_percent: number, spool_semitones: number,
- *   recorded_bpm: number, seconds: number}} Strand
+ *   recorded_bpm: number, seconds: number, shape: [number, number][]}} Strand
  * @typedef {{id: string, strand: string, track: string, beat: number, beats: number,
- *   passes: number, slip: number, gain_db: number, muted: boolean, is_whole: boolean, bar: number,
+ *   passes: number, slip: number, pass_beats: number, gain_db: number, muted: boolean, is_whole: boolean, bar: number,
  *   place: string}} Clip
  * @typedef {{id: string, revision: number, undo: string | null, redo: string | null,
  *   notes: string[], name: string, rate: number, bpm: number, tempos: TempoPoint[],

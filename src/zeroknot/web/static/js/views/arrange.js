@@ -1,9 +1,12 @@
 // @ts-check
 /** Arrange: tracks and their clips; place, move, copy, repeat, trim, remove; levels and mutes. */
 
+import { timeControls } from "../arrange/time.js";
 import { bars, db, gainOfDb, round } from "../format.js";
+import { barLine, barsBetween, beatOfBar, onGrid, metreAt, pulsesBetween } from "../metre.js";
 import { Scope } from "../scope.js";
 import { fitted, palette, token, yarnColour } from "../ui/colours.js";
+import { secondOfBeat } from "../loom/model.js";
 import { bindKeys } from "../ui/keys.js";
 import { drawWave, loudest, sourcePeaks } from "../ui/waves.js";
 import { setCycle } from "./transport.js";
@@ -33,6 +36,7 @@ export const arrange = (session, app) => () => {
     lengthText: "",
     isEmpty: false,
     width: 800,
+    ...timeControls(session),
 
     init() {
       app.laneBeat = (clientX) => {
@@ -65,6 +69,7 @@ export const arrange = (session, app) => () => {
         this.zoom(Math.exp(-e.deltaY / 300));
       }, { passive: false });
       scope.everyFrame(() => this.drawGrid());
+      scope.everyFrame(() => this.showAdd());
     },
 
     destroy() {
@@ -74,7 +79,7 @@ export const arrange = (session, app) => () => {
 
     show() {
       const { state } = session;
-      const beats = Math.max(state.end_beat + 4 * state.beats_per_bar, 16 * state.beats_per_bar);
+      const beats = beatOfBar(state.metres, Math.max(16, state.last_bar + 4) + 1);
       this.width = Math.ceil(beats * perBeat);
       this.isEmpty = state.tracks.length === 0;
       this.masterLevel = state.master_db;
@@ -89,9 +94,10 @@ export const arrange = (session, app) => () => {
       });
       if (!state.tracks.some((t) => t.id === this.chosenTrack)) this.chosenTrack = state.tracks[0]?.id ?? "";
       if (!state.clips.some((c) => c.id === this.chosen)) this.chosen = "";
-      const last = state.end_beat / state.beats_per_bar;
+      const last = barsBetween(state.metres, 0, state.end_beat);
       this.lengthText = state.clips.length ? bars(round(last, 2)) : "nothing placed yet";
       this.showSide();
+      this.showTime();
       queueMicrotask(() => this.layOut());
     },
 
@@ -104,7 +110,7 @@ export const arrange = (session, app) => () => {
         name: strand?.name ?? "",
         yarn: strand?.yarn ?? 0,
         ringPath: `/api/loops/${strand?.loop}/ring.png?yarn=${strand?.yarn ?? 0}&v=${strand?.zero_s}-${strand?.end_s}`,
-        label: `${strand?.name}, ${bars(round(c.beats / session.state.beats_per_bar, 2))} from ${c.place}${c.muted ? ", muted" : ""}, ${ratio.toFixed(2)} times as long`,
+        label: `${strand?.name}, ${bars(round(barsBetween(session.state.metres, c.beat, c.beat + c.beats), 2))} from ${c.place}${strand?.follows === false ? ", in its own time" : ""}${c.muted ? ", muted" : ""}, ${ratio.toFixed(2)} times as long`,
         pressed: String(c.id === this.chosen),
       };
     },
@@ -119,7 +125,7 @@ export const arrange = (session, app) => () => {
       if (!clip) return;
       this.clipName = strandOf(clip.strand)?.name ?? "";
       this.clipPlace = clip.place;
-      this.clipLength = bars(round(clip.beats / state.beats_per_bar, 2));
+      this.clipLength = bars(round(barsBetween(state.metres, clip.beat, clip.beat + clip.beats), 2));
       this.clipPasses = clip.is_whole ? `${clip.passes} ×` : "trimmed";
       this.clipGain = clip.gain_db;
       this.clipMuted = clip.muted;
@@ -155,14 +161,15 @@ export const arrange = (session, app) => () => {
         const [width, height] = [canvas.clientWidth, canvas.clientHeight];
         const rate = (peaks.values.length / 2) * peaks.bin / strand.seconds;
         const colour = yarnColour(strand.yarn);
+        const pass = clip.pass_beats;
         drawWave(c, peaks, { x: 0, y: 0, width, height }, (x) => {
-          const beat = (clip.slip + x / perBeat) % strand.span;
-          return (strand.zero_s + (beat / strand.span) * (strand.end_s - strand.zero_s)) * rate;
+          const share = ((clip.slip + x / perBeat) % pass) / pass;
+          return secondOfBeat(strand.shape, share * strand.span) * rate;
         }, colour, loudest(peaks));
         c.strokeStyle = palette().ink;
         c.globalAlpha = 0.55;
         c.setLineDash([2, 3]);
-        for (let b = strand.span - (clip.slip % strand.span); b < clip.beats - 1e-6; b += strand.span) {
+        for (let b = pass - (clip.slip % pass); b < clip.beats - 1e-6; b += pass) {
           c.beginPath();
           c.moveTo(b * perBeat, 0);
           c.lineTo(b * perBeat, height);
@@ -182,27 +189,29 @@ export const arrange = (session, app) => () => {
       const colours = palette();
       const { state } = session;
       const scroll = field.scrollLeft;
-      const bar = state.beats_per_bar;
       const width = canvas.clientWidth;
       const height = canvas.clientHeight;
-      const every = [1, 2, 4, 8, 16].find((n) => n * bar * perBeat > 30) ?? 32;
       c.font = "11px 'Spline Sans Mono Variable', monospace";
       c.save();
       c.beginPath();
       c.rect(HEAD, 0, width - HEAD, height);
       c.clip();
-      const first = Math.floor(scroll / (bar * perBeat));
-      for (let i = first; (i * bar * perBeat) - scroll < width; i += 1) {
-        const x = Math.round(HEAD + i * bar * perBeat - scroll) + 0.5;
+      const [from, to] = [Math.max(0, scroll / perBeat), (scroll + width) / perBeat];
+      const named = new Set(pulsesBetween(state.metres, from, to, perBeat, 30).filter((p) => p.number === 1 && !p.part).map((p) => p.bar));
+      const last = barLine(state.metres, to).bar + 1;
+      for (let bar = barLine(state.metres, from).bar; bar <= last; bar += 1) {
+        const x = Math.round(HEAD + beatOfBar(state.metres, bar) * perBeat - scroll) + 0.5;
+        const isNamed = named.has(bar);
+        const change = bar > 1 && state.metres.find((m) => m.bar === bar);
         c.strokeStyle = colours.line;
-        c.globalAlpha = i % every === 0 ? 1 : 0.5;
+        c.globalAlpha = isNamed ? 1 : 0.5;
         c.beginPath();
-        c.moveTo(x, i % every === 0 ? 8 : 22);
+        c.moveTo(x, isNamed ? 8 : 22);
         c.lineTo(x, height);
         c.stroke();
         c.globalAlpha = 1;
         c.fillStyle = colours.quiet;
-        if (i % every === 0) c.fillText(String(i + 1), x + 4, 17);
+        if (isNamed) c.fillText(`${bar}${change ? ` ${change.metre}` : ""}`, x + 4, 17);
       }
       const x = HEAD + Math.max(0, session.beat()) * perBeat - scroll;
       c.strokeStyle = c.fillStyle = colours.ink;
@@ -227,8 +236,7 @@ export const arrange = (session, app) => () => {
     rulerDown(event) {
       const field = /** @type {HTMLElement} */ (document.getElementById("field"));
       const beat = (event.clientX - field.getBoundingClientRect().left - HEAD + field.scrollLeft) / perBeat;
-      const bar = session.state.beats_per_bar;
-      session.engine().song.go(Math.max(0, event.altKey ? beat : Math.floor(beat / bar + 1e-6) * bar));
+      session.engine().song.go(Math.max(0, event.altKey ? beat : barLine(session.state.metres, beat).beat));
     },
 
     // ---- clips
@@ -279,12 +287,14 @@ export const arrange = (session, app) => () => {
       if (!drag) return;
       const by = (event.clientX - drag.startX) / perBeat;
       if (Math.abs(event.clientX - drag.startX) + Math.abs(event.clientY - drag.startY) > 4) drag.moved = true;
-      const grid = event.altKey ? 1 / 64 : session.state.beats_per_pulse;
+      const { metres } = session.state;
+      /** @param {number} to */
+      const settled = (to) => (event.altKey ? Math.round(to * 64) / 64 : onGrid(metres, to));
       if (drag.mode === "length") {
         const to = drag.clip.beat + drag.clip.beats + by;
-        drag.beats = Math.max(grid, Math.round(to / grid) * grid - drag.clip.beat);
+        drag.beats = Math.max(1 / 64, settled(to) - drag.clip.beat);
       } else {
-        drag.beat = Math.max(0, Math.round((drag.clip.beat + by) / grid) * grid);
+        drag.beat = Math.max(0, settled(Math.max(0, drag.clip.beat + by)));
         const lane = document.elementsFromPoint(event.clientX, event.clientY)
           .map((e) => e.closest("[data-lane]")).find(Boolean);
         drag.track = lane?.getAttribute("data-lane") ?? drag.track;
@@ -305,8 +315,7 @@ export const arrange = (session, app) => () => {
       };
       if (!moved) return finish();
       if (mode === "length") {
-        const span = strandOf(clip.strand)?.span ?? 1;
-        const passes = beats / span;
+        const passes = beats / clip.pass_beats;
         const isWhole = clip.slip === 0 && Math.abs(passes - Math.round(passes)) < 1e-6 && passes >= 1;
         session.submit({
           kind: "change_clip", clip: clip.id, ...(isWhole ? { passes: Math.round(passes) } : { length: beats }),
@@ -319,7 +328,7 @@ export const arrange = (session, app) => () => {
     nudge(pulses, event) {
       const clip = session.state.clips.find((c) => c.id === this.chosen);
       if (!clip) return;
-      const step = event.altKey ? 1 / 16 : session.state.beats_per_pulse;
+      const step = event.altKey ? 1 / 16 : metreAt(session.state.metres, clip.beat).beats_per_pulse;
       const beat = Math.max(0, clip.beat + pulses * step);
       session.submit({ kind: "move_clips", moves: [{ clip: clip.id, beat, track: clip.track }] });
     },

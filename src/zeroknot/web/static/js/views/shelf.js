@@ -3,6 +3,7 @@
 
 import { ApiError, getBytes, getJson, post, remove } from "../api.js";
 import { bpm, semitones, typedNumber } from "../format.js";
+import { barLine } from "../metre.js";
 import { Scope } from "../scope.js";
 import { fieldsOf, keyTextOf, readingsOf, tagChanges } from "../shelf/about.js";
 import { asksFor, choices, headings, NOTHING, SETS_SHOWN, sorted } from "../shelf/asked.js";
@@ -463,7 +464,7 @@ export const shelf = (session, app) => () => {
     // ---- hearing
 
     showBar() {
-      const bar = Math.floor(session.beat() / session.state.beats_per_bar + 1e-6) + 1;
+      const { bar } = barLine(session.state.metres, Math.max(0, session.beat()));
       const text = `Place at bar ${bar}`;
       if (this.barText !== text) this.barText = text;
       const tracks = session.state.tracks.map((t) => ({ id: t.id, name: t.name }));
@@ -555,15 +556,15 @@ export const shelf = (session, app) => () => {
     /** @param {string} sha @param {number} [beat] @param {string | null} [track] */
     async place(sha, beat, track) {
       if (!sha) return;
-      const bar = session.state.beats_per_bar;
-      const at = beat ?? Math.floor(session.beat() / bar + 1e-6) * bar;
+      const { metres } = session.state;
+      const at = beat ?? barLine(metres, Math.max(0, session.beat())).beat;
       const row = list.at(list.placeOf(sha));
       const on = track ?? (this.track || null);
       const before = session.state.last_bar;
       const done = await session.submit({ kind: "place", hand: sha, beat: at, track: on });
       if (!done) return;
       const grown = session.state.last_bar > before ? ` The project now has ${session.state.last_bar} bars.` : "";
-      session.say(`${row?.name ?? "The loop"} placed at bar ${Math.floor(at / bar + 1e-6) + 1}.${grown}`);
+      session.say(`${row?.name ?? "The loop"} placed at bar ${barLine(metres, at).bar}.${grown}`);
     },
 
     /** @param {PointerEvent} event @param {{sha: string, name: string, isGap: boolean}} row */
@@ -571,7 +572,7 @@ export const shelf = (session, app) => () => {
       if (row.isGap || event.ctrlKey || event.shiftKey || event.metaKey) return;
       startDrag(event, row.name, (x, y) => {
         const beat = app.strip?.barAt(x, y) ?? null;
-        return beat === null ? null : `bar ${beat / session.state.beats_per_bar + 1}`;
+        return beat === null ? null : `bar ${barLine(session.state.metres, beat).bar}`;
       }, (x, y) => {
         const beat = app.strip?.barAt(x, y) ?? null;
         if (beat !== null) this.place(row.sha, beat);

@@ -1,12 +1,14 @@
 // @ts-check
 /** The strip: the whole project, bar by bar; click to go, drag to set the cycle, drop to place. */
 
+import { barLine, beatOfBar, nextBarLine, pulsesBetween } from "../metre.js";
 import { Scope } from "../scope.js";
 import { fitted, palette, paletteName } from "../ui/colours.js";
 import { cycleOf, setCycle } from "./transport.js";
 
 const LEFT = 12;
 const LEAST_BARS = 16;
+const LEAST_APART = 44; // pixels from number to number
 
 /** @param {import("../session.js").Session} session @param {HTMLCanvasElement} canvas */
 export function startStrip(session, canvas) {
@@ -15,10 +17,11 @@ export function startStrip(session, canvas) {
   let dragged = null;
   let isDown = false;
 
+  const metres = () => session.state.metres;
   const bars = () => Math.max(LEAST_BARS, session.state.last_bar + 1);
   let width = canvas.clientWidth;
   scope.onResize(canvas, () => { width = canvas.clientWidth; });
-  const perBeat = () => (width - 2 * LEFT) / (bars() * session.state.beats_per_bar);
+  const perBeat = () => (width - 2 * LEFT) / beatOfBar(metres(), bars() + 1);
   /** @param {number} beat */
   const xOf = (beat) => LEFT + beat * perBeat();
   /** @param {number} clientX */
@@ -39,25 +42,23 @@ export function startStrip(session, canvas) {
     if (!isDown || !dragged) return;
     isDown = false;
     const [a, b] = [Math.min(dragged.from, dragged.to), Math.max(dragged.from, dragged.to)];
-    const bar = session.state.beats_per_bar;
     if ((b - a) * perBeat() < 5) {
-      session.engine().song.go(event.altKey ? a : Math.floor(a / bar + 1e-6) * bar);
+      session.engine().song.go(event.altKey ? a : barLine(metres(), a).beat);
     } else {
-      const from = event.altKey ? a : Math.floor(a / bar) * bar;
-      const to = event.altKey ? b : Math.ceil(b / bar) * bar;
+      const from = event.altKey ? a : barLine(metres(), a).beat;
+      const to = event.altKey ? b : nextBarLine(metres(), b);
       session.engine();
       setCycle(session, { from, to, on: true });
     }
     dragged = null;
   });
   scope.on(canvas, "keydown", (/** @type {KeyboardEvent} */ event) => {
-    const bar = session.state.beats_per_bar * (event.shiftKey ? 10 : 1);
-    const by = { ArrowLeft: -bar, ArrowRight: bar }[event.key];
+    const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     if (!by) return;
     event.preventDefault();
     event.stopPropagation();
-    const here = Math.floor(session.beat() / session.state.beats_per_bar + 1e-6);
-    session.engine().song.go(Math.max(0, here * session.state.beats_per_bar + by));
+    const { bar } = barLine(metres(), session.beat());
+    session.engine().song.go(beatOfBar(metres(), Math.max(1, bar + by * (event.shiftKey ? 10 : 1))));
   });
 
   let drawn = "";
@@ -72,7 +73,6 @@ export function startStrip(session, canvas) {
     const height = canvas.clientHeight;
     const colours = palette();
     const { state } = session;
-    const bar = state.beats_per_bar;
     const cycle = dragged && Math.abs(dragged.to - dragged.from) * perBeat() >= 5
       ? { from: Math.min(dragged.from, dragged.to), to: Math.max(dragged.from, dragged.to), on: true }
       : cycleOf(session);
@@ -83,11 +83,12 @@ export function startStrip(session, canvas) {
       context.globalAlpha = 1;
       if (cycle.on) context.fillRect(xOf(cycle.from), 14, (cycle.to - cycle.from) * perBeat(), 2);
     }
-    const every = stepOf(bar * perBeat());
     context.font = "11px 'Spline Sans Mono Variable', monospace";
-    for (let i = 0; i <= bars(); i += 1) {
-      const x = Math.round(xOf(i * bar)) + 0.5;
-      const isNamed = i % every === 0;
+    const end = beatOfBar(metres(), bars() + 1);
+    const named = new Set(pulsesBetween(metres(), 0, end, perBeat(), LEAST_APART).filter((p) => p.step >= 1).map((p) => p.bar));
+    for (let bar = 1; bar <= bars() + 1; bar += 1) {
+      const x = Math.round(xOf(beatOfBar(metres(), bar))) + 0.5;
+      const isNamed = named.has(bar) || beatOfBar(metres(), 2) * perBeat() >= LEAST_APART;
       context.strokeStyle = colours.line;
       context.beginPath();
       context.moveTo(x, isNamed ? 4 : 20);
@@ -95,7 +96,7 @@ export function startStrip(session, canvas) {
       context.stroke();
       if (isNamed) {
         context.fillStyle = colours.quiet;
-        context.fillText(String(i + 1), x + 4, 11);
+        context.fillText(String(bar), x + 4, 11);
       }
     }
     const rows = Math.max(4, state.tracks.length);
@@ -111,6 +112,7 @@ export function startStrip(session, canvas) {
       context.fill();
     }
     context.globalAlpha = 1;
+    if (state.tempos.length > 1) drawTempo(context, state, xOf, height, colours);
     const x = xOf(Math.max(0, session.beat()));
     context.strokeStyle = context.fillStyle = colours.ink;
     context.beginPath();
@@ -128,12 +130,31 @@ export function startStrip(session, canvas) {
     barAt(clientX, clientY) {
       const box = canvas.getBoundingClientRect();
       if (clientX < box.left || clientX > box.right || clientY < box.top || clientY > box.bottom) return null;
-      return Math.floor(beatAt(clientX) / session.state.beats_per_bar + 1e-6) * session.state.beats_per_bar;
+      return barLine(metres(), beatAt(clientX)).beat;
     },
   };
 }
 
-/** Every how many bars a number stands. @param {number} pixels a bar */
-function stepOf(pixels) {
-  return [1, 2, 4, 8, 16, 32, 64, 128].find((n) => n * pixels >= 44) ?? 256;
+/** A tempo that moves: its line over the clips, a ring on each of its points. @param {CanvasRenderingContext2D} c @param {import("../types.js").ProjectState} state @param {(beat: number) => number} xOf @param {number} height @param {ReturnType<typeof palette>} colours */
+function drawTempo(c, state, xOf, height, colours) {
+  const tempos = state.tempo_line.map(([, bpm]) => bpm);
+  const [low, high] = [Math.min(...tempos), Math.max(...tempos)];
+  /** @param {number} bpm */
+  const y = (bpm) => height - 6 - ((height - 26) * (bpm - low)) / Math.max(1e-6, high - low);
+  c.strokeStyle = colours.ink;
+  c.lineWidth = 1.3;
+  c.globalAlpha = 0.8;
+  c.beginPath();
+  for (const [beat, bpm] of state.tempo_line) c.lineTo(xOf(beat), y(bpm));
+  c.lineTo(c.canvas.clientWidth, y(tempos[tempos.length - 1]));
+  c.stroke();
+  c.globalAlpha = 1;
+  c.fillStyle = colours.panel;
+  for (const point of state.tempos) {
+    c.beginPath();
+    c.arc(xOf(point.beat), y(point.bpm), 3, 0, 2 * Math.PI);
+    c.fill();
+    c.stroke();
+  }
+  c.lineWidth = 1;
 }

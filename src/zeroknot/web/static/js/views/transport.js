@@ -2,6 +2,7 @@
 /** The top bar: play, position, cycle, click, tempo, metre, key, undo, redo, saved, meter. */
 
 import { bpm, gainOfDb, position, typedNumber } from "../format.js";
+import { barLine, metreAt } from "../metre.js";
 import { showAgain } from "../ui/fields.js";
 import { bindKeys } from "../ui/keys.js";
 
@@ -78,8 +79,22 @@ export const transport = (session) => () => ({
     const song = session.engine_?.song;
     this.playing = song?.isPlaying ?? false;
     this.waiting = song?.isWaiting ?? false;
+    this.showHere();
     const text = session.sheet ? position(session.sheet.pulses, session.beat()) : "1.1.1";
     if (text !== this.place) this.place = text;
+  },
+
+  /** A tempo or metre that changes is shown as it is at the playhead. */
+  showHere() {
+    const { state } = session;
+    if (state.tempos.length > 1 && document.activeElement?.id !== "tempo-field") {
+      const now = bpm(Math.round(10 * bpmAt(state.tempo_line, session.beat())) / 10);
+      if (now !== this.tempo) this.tempo = now;
+    }
+    if (state.metres.length > 1 && document.activeElement?.id !== "metre-field") {
+      const { metre } = metreAt(state.metres, session.beat());
+      if (metre !== this.metre) this.metre = metre;
+    }
   },
 
   toggle() {
@@ -96,7 +111,7 @@ export const transport = (session) => () => ({
     const cycle = cycleOf(session);
     if (!(cycle.to > cycle.from)) {
       cycle.from = 0;
-      cycle.to = Math.max(session.state.beats_per_bar, session.state.end_beat);
+      cycle.to = Math.max(session.state.metres[0].beats_per_bar, session.state.end_beat);
     }
     setCycle(session, { ...cycle, on: !cycle.on });
     this.showCycle();
@@ -126,7 +141,8 @@ export const transport = (session) => () => ({
     if (this.taps.length < 4) return;
     const gap = (now - this.taps[0]) / (this.taps.length - 1);
     const pulses = 60_000 / gap;
-    this.tempo = bpm(Math.round(pulses * session.state.beats_per_pulse * 10) / 10);
+    const { beats_per_pulse: perPulse } = metreAt(session.state.metres, session.beat());
+    this.tempo = bpm(Math.round(pulses * perPulse * 10) / 10);
     clearTimeout(this.tapTimer);
     this.tapTimer = setTimeout(() => this.setTempo(this.tempo), 900);
   },
@@ -139,15 +155,25 @@ export const transport = (session) => () => ({
     if (value === null) {
       session.say(`“${text}” is not a tempo; type a number like 96 or 92.5.`, "error");
       showAgain(".top", this);
-    } else if (value !== session.state.bpm) {
-      session.submit({ kind: "set_steady_tempo", bpm: value }).then((done) => done || showAgain(".top", this));
+      return;
     }
+    const { tempos } = session.state;
+    const here = tempos.findLast((t) => t.beat <= session.beat() + 1e-6) ?? tempos[0];
+    if (value === here.bpm) return;
+    const { place: _, ...point } = here;
+    const intent = tempos.length > 1
+      ? { kind: "set_tempo_point", ...point, bpm: value, was: here.beat }
+      : { kind: "set_steady_tempo", bpm: value };
+    session.submit(intent).then((done) => done || showAgain(".top", this));
   },
 
   /** @param {string} text */
   setMetre(text) {
-    if (text.trim() === session.state.metre) return;
-    session.submit({ kind: "set_metre", metre: text }).then((done) => done || showAgain(".top", this));
+    const { metres } = session.state;
+    const here = metreAt(metres, session.beat());
+    if (text.trim() === here.metre) return;
+    const intent = metres.length > 1 ? { kind: "set_metre_at", bar: here.bar, metre: text } : { kind: "set_metre", metre: text };
+    session.submit(intent).then((done) => done || showAgain(".top", this));
   },
 
   /** @param {string} text */
@@ -172,6 +198,14 @@ export const transport = (session) => () => ({
   },
 });
 
+/** The tempo at a beat. @param {[number, number][]} line @param {number} beat */
+export function bpmAt(line, beat) {
+  const i = line.findLastIndex(([b]) => b <= beat + 1e-9);
+  if (i < 0) return line[0][1];
+  const [a, b] = [line[i], line[i + 1]];
+  return b && b[0] > a[0] ? a[1] + ((beat - a[0]) * (b[1] - a[1])) / (b[0] - a[0]) : a[1];
+}
+
 /** The earliest place to play from. @param {import("../session.js").Session} session */
 const song0 = (session) => {
   const cycle = cycleOf(session);
@@ -195,8 +229,8 @@ export function setCycle(session, cycle) {
 
 /** "Cycle bars 1–8" @param {import("../session.js").Session} session @param {Cycle} cycle */
 function cycleText(session, cycle) {
-  const bar = session.state.beats_per_bar;
-  const first = Math.floor(cycle.from / bar + 1e-6) + 1;
-  const last = Math.max(first, Math.ceil(cycle.to / bar - 1e-6));
+  const { metres } = session.state;
+  const first = barLine(metres, cycle.from).bar;
+  const last = Math.max(first, barLine(metres, cycle.to - 1e-4).bar);
   return first === last ? `Cycle bar ${first}` : `Cycle bars ${first}–${last}`;
 }
