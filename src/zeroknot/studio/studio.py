@@ -29,6 +29,7 @@ from zeroknot.studio.projects import Projects
 from zeroknot.studio.renders import Renders
 from zeroknot.studio.sheets import SheetMaker, gain
 from zeroknot.studio.shelf import Shelf
+from zeroknot.studio.takes import Takes
 
 BARS_BEYOND_END = 64
 MOST_PREPARED = 6
@@ -52,6 +53,7 @@ class Studio:
         )
         self.renders = Renders(self.store.folder, executors)
         self.prints = Prints(self.store, self.loops, executors, self.announcer)
+        self.takes = Takes(self.store, self.loops, executors, self.announcer)
         self.bundles = Bundles(self.projects, self.loops, self.store)
         coming = [item for item in incoming.all() if item.state == WAITING]
         known = self.loops.shas() | {item.sha for item in coming if item.sha}

@@ -21,13 +21,22 @@ from zeroknot.core.formats.archive import Member, is_archive, members, parts_of
 from zeroknot.core.formats.audio_file import LONGEST_SECONDS, read_audio
 from zeroknot.core.formats.loop_file import read_loop_file
 from zeroknot.core.formats.midi import MidiLoop, read_midi
+from zeroknot.core.formats.riff import FLOAT_BITS, LoopMark, wav_bytes
 from zeroknot.core.formats.sniff import MIDI, sniff
 from zeroknot.core.listening.attacks import VERSION as ATTACKS_VERSION
 from zeroknot.core.listening.attacks import Attacks, all_attacks
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.midi_reading import hear_midi, midi_claims, rung_out_second
+from zeroknot.core.listening.picture import COARSE, picture_of
 from zeroknot.core.listening.reading import Claims
 from zeroknot.core.listening.readings import listen
+from zeroknot.core.listening.seams import (
+    FoundLoop,
+    TakePicture,
+    at_zero_crossing,
+    loops_in,
+    seam_of,
+)
 from zeroknot.core.mixing.loudness import loudness
 from zeroknot.core.overview import PEAK_BINS, TILE_BINS, peaks
 from zeroknot.core.render.in_blocks import InBlocks
@@ -38,10 +47,12 @@ from zeroknot.core.stretch.methods import METHODS
 from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.synth.sounding import sounded
 from zeroknot.core.synth.voices import VOICES
+from zeroknot.core.units import frame
 from zeroknot.store.audio_store import AudioStore, block_path, peaks_path, sha256_of, write_whole
 from zeroknot.studio.executors import THREADS_VARIABLE
 from zeroknot.studio.listened import Listened, Unpacked
 
+PICTURE_VERSION = 1  # of a take's picture in the cache
 MIDI_RATE = 44_100  # at which a MIDI loop is drawn and measured
 MEASURED_SECONDS = 60.0  # of a body; a take of half an hour need not be rendered to be matched
 
@@ -269,6 +280,46 @@ def _write_peaks(folder: Path, sha: str, sound: Audio) -> None:
     for frames_per_bin in PEAK_BINS:
         place = peaks_path(folder, sha, frames_per_bin)
         write_whole(place, peaks(sound, frames_per_bin).tobytes())
+
+
+def loops_in_take(
+    folder: Path, sha: str, pulses: tuple[float, ...], first_bar: int, per_bar: int
+) -> tuple[FoundLoop, ...]:
+    """Loops that a take holds, best first."""
+    picture = _take_picture(folder, sha)
+    return loops_in(picture, _attacks(folder, sha), np.asarray(pulses), first_bar, per_bar)
+
+
+def edges_of_range(
+    folder: Path, sha: str, rate: int, start_s: float, end_s: float
+) -> tuple[tuple[float, float], float]:
+    """Both edges at the nearest rise through zero, and how the seam sounds."""
+    sound = _source(folder, sha, rate)
+    crossing = at_zero_crossing(sound, start_s), at_zero_crossing(sound, end_s)
+    return crossing, seam_of(_take_picture(folder, sha), start_s, end_s)
+
+
+def crop_to_file(
+    folder: Path, sha: str, rate: int, start_s: float, end_s: float, file: Path
+) -> int:
+    """A stretch of a recording, sample for sample, as a WAV of floats; returns its frames."""
+    sound = _source(folder, sha, rate)
+    first, last = frame(start_s * rate), min(sound.frames, frame(end_s * rate))
+    part = Audio(np.ascontiguousarray(sound.samples[:, first:last]), rate)
+    file.write_bytes(wav_bytes(part, FLOAT_BITS, LoopMark(0, part.frames)))
+    return part.frames
+
+
+@lru_cache(maxsize=4)
+def _take_picture(folder: Path, sha: str) -> TakePicture:
+    """What a take looks like from afar, made once and kept."""
+    place = AudioStore(folder).cache / "takes" / sha[:2] / f"{sha}-{PICTURE_VERSION}"
+    if not place.exists():
+        picture = picture_of(_decoded(folder, sha))
+        head = np.asarray([COARSE * picture.hop_seconds, picture.colours.shape[1]], np.float32)
+        write_whole(place, head.tobytes() + picture.colours.tobytes())
+    table = np.frombuffer(place.read_bytes(), np.float32)
+    return TakePicture(table[2:].reshape(-1, int(table[1])), float(table[0]))
 
 
 def _attacks_path(store: AudioStore, sha: str) -> Path:

@@ -120,10 +120,13 @@ def take_of(material: Material) -> tuple[Reading | None, TempoCurve | None]:
         return None, None
     curve = curve_of(beats)
     metre, phase = _bar_of(material, beats)
-    bars = (beats.size - 1 - phase) // metre
+    # The last beat lasts as long as the one before it, where the recording does.
+    last = 2 * beats[-1] - beats[-2]
+    lines = np.append(beats, last) if last < material.picture.seconds + REFINED_SECONDS else beats
+    bars = (lines.size - 1 - phase) // metre
     if bars < 1:
         return None, curve
-    start, end = float(beats[phase]), float(beats[phase + bars * metre])
+    start, end = float(lines[phase]), float(lines[phase + bars * metre])
     at = np.round(beats / step).astype(int)
     at = at[at < rises.size]
     on_beats = float(ndimage.maximum_filter1d(rises, 5)[at].mean() / (rises.mean() + 1e-9))

@@ -43,7 +43,6 @@ SAME_TEMPO_BPM = 0.1
 SAME_ANSWER = 0.004
 LONGEST_LOOP_SECONDS = 75.0  # longer is a take: its beats are followed instead
 SHORTEST_TAKE_SECONDS = 12.0  # from here on a player's tempo may have moved
-LEAST_WANDERING = 0.008  # deviation of a tempo that moves, of its mean
 TAKE_FITS_BETTER = 0.25  # share of the attacks that only the followed beats are on
 # What was learnt from has as many odd metres and lengths as even ones; what people bring has not.
 # Logarithms of how much rarer each is (common practice, no source).
@@ -105,15 +104,15 @@ def listen(sound: Audio, claims: Claims = NO_CLAIMS) -> Hearing:
 def _or_a_take(
     material: Material, readings: tuple[Reading, ...]
 ) -> tuple[tuple[Reading, ...], TempoCurve | None]:
-    """What was read as a steady loop, unless its tempo moves more than a loop's does.
+    """What was read as a steady loop, unless beats that are followed fit it much better.
 
     returns  the readings, and the beats that were followed where they are to be gone by
     """
     take, curve = take_of(material)
-    if take is None or curve is None or curve.deviation_bpm < LEAST_WANDERING * curve.mean_bpm:
+    if take is None or curve is None:
         return readings, None
     best = readings[0]
-    steady = np.linspace(best.downbeat_s, best.end_s, best.pulses + 1)
+    steady = np.asarray([*beats_along(material, best, None), best.end_s])
     better = share_on(curve.seconds, material.attacks) - share_on(steady, material.attacks)
     if better < TAKE_FITS_BETTER:
         return readings, None

@@ -34,6 +34,7 @@ from zeroknot.studio.intents.time import (
     TakeKey,
     TakeMetre,
     TakeTempo,
+    TakeTempoOfRange,
     TakeTime,
 )
 
@@ -49,6 +50,7 @@ AnyIntent = Annotated[
     | TakeTime
     | SetMetre
     | TakeTempo
+    | TakeTempoOfRange
     | TakeKey
     | TakeMetre
     | AdoptReading

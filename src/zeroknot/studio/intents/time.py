@@ -12,7 +12,7 @@ from zeroknot.document.edits.any_edit import Together
 from zeroknot.document.edits.time import SetKeys, SetMetres, SetTempo
 from zeroknot.document.project import KeyChange, Project
 from zeroknot.store.loops import LoopStore
-from zeroknot.studio.hand import in_hand
+from zeroknot.studio.hand import in_hand, quarters_of
 from zeroknot.studio.intents.base import Intent, Resolved
 
 MOST_POINTS = 4096
@@ -117,6 +117,28 @@ class TakeTempo(Intent):
     def resolve(self, project: Project, loops: LoopStore) -> Resolved:
         warp = in_hand(project, loops, self.hand).strand.warp
         bpm = round(warp.span * 60.0 / warp.body_seconds, 3)
+        return Resolved(SetTempo(points=(TempoPoint(0.0, bpm),)))
+
+
+class TakeTempoOfRange(Intent):
+    """Give the project the tempo that a stretch of the recording has if it is so many bars."""
+
+    kind: Literal["take_tempo_of_range"] = "take_tempo_of_range"
+    hand: str
+    start_s: float = Field(ge=0, le=1860)
+    end_s: float = Field(ge=0, le=1860)
+    bars: int = Field(ge=1, le=1024)
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        hand = in_hand(project, loops, self.hand)
+        if self.end_s <= self.start_s:
+            raise EditError("the end of the stretch does not come after its start")
+        metre = project.metre_map.metre_at(1)
+        per_bar = hand.strand.reading.beats_per_bar if hand.strand.reading else None
+        beats = self.bars * (
+            quarters_of(per_bar, per_bar, metre) if per_bar else metre.beats_per_bar
+        )
+        bpm = round(beats * 60.0 / (self.end_s - self.start_s), 3)
         return Resolved(SetTempo(points=(TempoPoint(0.0, bpm),)))
 
 

@@ -1,5 +1,6 @@
 """Projects: list, make, change by intents, undo, redo, play, carry away, bring back."""
 
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -62,6 +63,12 @@ class AskSheet(AskAudition):
 class AskHandSheet(AskAudition):
     beat: float = 0.0
     against: str | None = Field(None, max_length=40)
+
+
+class AskRange(BaseModel):
+    start_s: float = Field(ge=0, le=1860)
+    end_s: float = Field(ge=0, le=1860)
+    bars: int | None = Field(None, ge=1, le=1024)
 
 
 class AskTrial(BaseModel):
@@ -167,6 +174,31 @@ def hand_sheet(
 ) -> dict[str, Any]:
     tree = studio.projects.state(project).project
     return studio.hand_sheet(tree, hand, ask.beat, ask.against, ask.audition())
+
+
+@router.get("/projects/{project}/hand/{hand}/loops")
+def loops_in_take(studio: StudioDep, project: str, hand: str) -> list[dict[str, Any]]:
+    """Loops that a take holds, best first."""
+    tree = studio.projects.state(project).project
+    found = studio.takes.loops_in(tree, hand)
+    return [{**asdict(loop), "grade": loop.grade} for loop in found]
+
+
+@router.get("/projects/{project}/hand/{hand}/range")
+def range_in_take(
+    studio: StudioDep, project: str, hand: str, ask: Annotated[AskRange, Query()]
+) -> dict[str, Any]:
+    """What a stretch of a take comes to."""
+    tree = studio.projects.state(project).project
+    return asdict(studio.takes.range_of(tree, hand, ask.start_s, ask.end_s, ask.bars))
+
+
+@router.post("/projects/{project}/hand/{hand}/crop", status_code=201)
+def crop(studio: StudioDep, project: str, hand: str, ask: AskRange) -> dict[str, Any]:
+    """A stretch as a new loop on the shelf; the take stays."""
+    tree = studio.projects.state(project).project
+    loop = studio.takes.crop(tree, hand, ask.start_s, ask.end_s, ask.bars)
+    return {"sha": loop.sha, "name": loop.name, "frames": loop.frames, "rate": loop.rate}
 
 
 @router.post("/projects/{project}/prints", status_code=201)

@@ -1,0 +1,89 @@
+"""Loops out of a long take: found, mended, cropped, fitted."""
+
+import io
+
+import numpy as np
+import soundfile
+
+from tests.sounds import RATE, audio
+from tests.studio.helper import StudioTest
+from tests.takes import beat_times, drummer
+from zeroknot.core.errors import EditError
+from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.studio.intents.readings import StateReading
+from zeroknot.studio.intents.time import TakeTempoOfRange
+
+BPM = 97.0
+
+
+class TakesTest(StudioTest):
+    def setUp(self):
+        super().setUp()
+        self.times = beat_times(lambda beat: BPM * (1 + 0.01 * np.sin(beat / 7)), 96, 1.4)
+        samples, _ = drummer(self.times)
+        self.sound = audio(0.5 * samples)
+        self.sha = self.bring(wav_bytes(self.sound, 16), "field take.wav").sha
+        self.project = self.studio.projects.create("a song")
+
+    def tree(self):
+        return self.studio.projects.state(self.project).project
+
+    def test_loops_are_proposed_on_its_bars(self):
+        found = self.studio.takes.loops_in(self.tree(), self.sha)
+        self.assertEqual({f.bars for f in found}, {1, 2, 4, 8})
+        for loop in found:
+            for edge in (loop.start_s, loop.end_s):
+                self.assertLess(np.abs(self.times - edge).min(), 0.03)
+            self.assertAlmostEqual(loop.tempo_bpm, BPM, delta=2.5)
+
+    def test_a_range_is_counted_and_its_overhang_told_and_mended(self):
+        start, end = self.times[8], self.times[24]
+        facts = self.studio.takes.range_of(self.tree(), self.sha, start, end + 0.012)
+        self.assertEqual((facts.bars, facts.beats_per_bar), (4, 4))
+        self.assertAlmostEqual(facts.overhang_s, 0.012, delta=0.004)
+        self.assertAlmostEqual(facts.mended_s, end, delta=0.004)
+        self.assertTrue(0 < facts.seam <= 1)
+        for edge, crossing in zip((start, end), facts.crossing_s, strict=True):
+            self.assertLess(abs(edge - crossing), 0.012)
+            at = round(crossing * RATE)
+            before, after = self.sound.samples[0, at - 1], self.sound.samples[0, at]
+            self.assertLessEqual(min(before, after), 0.0005)
+            self.assertGreaterEqual(max(before, after), -0.0005)
+        as_three = self.studio.takes.range_of(self.tree(), self.sha, start, end, bars=3)
+        self.assertAlmostEqual(as_three.tempo_bpm, 12 * 60 / (end - start))
+
+    def test_cropping_copies_samples_and_keeps_the_take(self):
+        start, end = 3.0, 7.5
+        loop = self.studio.takes.crop(self.tree(), self.sha, start, end, 2)
+        file = io.BytesIO(self.studio.store.path(loop.sha).read_bytes())
+        samples, rate = soundfile.read(file, dtype="float32")
+        self.assertEqual((rate, samples.size), (RATE, round(4.5 * RATE)))
+        wanted = np.round(self.sound.samples[0] * 32768) / 32768
+        np.testing.assert_allclose(samples, wanted[3 * RATE : 3 * RATE + samples.size], atol=4e-5)
+        self.assertEqual((loop.reading.bars, loop.reading.downbeat_s), (2, 0.0))
+        self.assertAlmostEqual(loop.reading.tempo_bpm, 8 * 60 / 4.5)
+        self.assertEqual(loop.recipe["crop_of"], self.sha)
+        self.assertEqual(loop.name, "field take, from 0:03.0")
+        self.assertEqual(len(self.on_shelf()), 2)
+
+    def test_the_trades_own_example(self):
+        # Four bars that last 9.897 s make the project 97 BPM (common practice, no source).
+        take = TakeTempoOfRange(hand=self.sha, start_s=2.0, end_s=2.0 + 9.897, bars=4)
+        self.submit(self.project, take)
+        self.assertAlmostEqual(self.tree().tempo_map.bpm_at(0), 97.0, delta=0.01)
+        # Two bars that last 3.4575 s are 138.83.
+        take = TakeTempoOfRange(hand=self.sha, start_s=2.0, end_s=2.0 + 3.4575, bars=2)
+        self.submit(self.project, take)
+        self.assertAlmostEqual(self.tree().tempo_map.bpm_at(0), 138.83, delta=0.005)
+
+    def test_a_range_is_fitted_to_the_project(self):
+        start, end = float(self.times[8]), float(self.times[24])
+        said = StateReading(hand=self.sha, downbeat_s=start, end_s=end, bars=4)
+        strand = self.submit(self.project, said).project.strands[0]
+        self.assertEqual((strand.span, strand.warp.zero.second), (16, start))
+
+    def test_refusals(self):
+        tree = self.tree()
+        for start, end in ((5, 4), (0, 1000), (-1, 3), (2, 2.001)):
+            with self.subTest(start=start), self.assertRaises(EditError):
+                self.studio.takes.range_of(tree, self.sha, start, end)
