@@ -34,7 +34,7 @@ class TypesTest(WebTest):
             "Sheet": sheet,
             "SheetEvent": sheet["events"][0],
             "Shape": next(iter(sheet["shapes"].values())),
-            "HandSheet": self.client.get(f"{base}/hand/{sha}/sheet").json(),
+            "SentSheet": self.client.get(f"{base}/hand/{sha}/sheet").json(),
             "Found": found,
             "Facets": found["facets"],
             "ShelfRow": found["rows"][0],

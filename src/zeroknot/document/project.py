@@ -169,11 +169,13 @@ class Project(Named):
     """The whole document.
 
     rate  frames per second, fixed when the project is made
+    tempo_settled  whether its tempo was ever decided: until then the first loop's is offered
     """
 
     name: str = Field(min_length=1, max_length=LONGEST_NAME)
     rate: int = 44_100
     tempo: tuple[TempoPoint, ...] = (TempoPoint(0.0, 120.0),)
+    tempo_settled: bool = False
     metres: tuple[MetreChange, ...] = MetreMap().changes
     keys: tuple[KeyChange, ...] = ()
     master_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)

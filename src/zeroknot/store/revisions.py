@@ -143,6 +143,14 @@ class RevisionStore:
         with Session(self._writing) as session, session.begin():
             self._project(session, project).name = name
 
+    def before(self, project: str) -> Revision | None:
+        """What undo would go back to; None at the start."""
+        with Session(self._engine) as session:
+            head = self._revision(session, project, self._project(session, project).head)
+            if head.parent is None:
+                return None
+            return self._revision(session, project, head.parent)
+
     def undo(self, project: str) -> Revision | None:
         """Move the head to its parent; None at the start."""
         with Session(self._writing) as session, session.begin():

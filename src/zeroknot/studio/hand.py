@@ -29,6 +29,7 @@ from zeroknot.store.loops import LoopStore
 SHA_DIGITS = 64
 SAME_TEMPO = 0.03
 OWN_TIME_BPM = 120.0
+KNOT_SETS = ("unstraightened", "ends")  # without the layer; with the zero knot and end knot alone
 SAME_PULSE_SECONDS = 1e-6
 
 
@@ -139,6 +140,14 @@ def _followed(
 ) -> NDArray[np.float64]:
     table = np.asarray([a for a in attacks if a[2] >= 1.0 - SENSITIVITY]).reshape(-1, 3)
     return followed(Attacks(table[:, 0], table[:, 1], table[:, 2]), period, until)
+
+
+def with_other_knots(strand: Strand, which: str) -> Strand:
+    """A strand with fewer of its knots: to hear what they do."""
+    if which == "unstraightened":
+        return strand.changed(straighten=None)
+    ends = WarpMap((strand.base.zero, strand.base.end))
+    return strand.changed(straighten=None, knots=ends.knots)
 
 
 def plan_at(project: Project, strand: Strand, loop: Loop, beat: float) -> RenderPlan:

@@ -101,6 +101,11 @@ class Projects:
         tree = self._tree(self._revisions.head(project))
         return intent.resolve(tree, self._loops).edit.apply(tree)
 
+    def before(self, project: str) -> Project | None:
+        """The project as it was before its last edit; None where there was none."""
+        earlier = self._revisions.before(project)
+        return self._tree(earlier) if earlier else None
+
     def undo(self, project: str) -> State:
         """Back to the state before the last edit."""
         with self._lock:

@@ -4,12 +4,12 @@ import math
 from dataclasses import asdict
 from typing import Any
 
-from zeroknot.core.errors import ZeroKnotError
+from zeroknot.core.errors import EditError, ZeroKnotError
 from zeroknot.core.mixing.sheet import Sheet
 from zeroknot.core.render.plan import plan_as_written
 from zeroknot.core.stretch.settings import Settings as MethodSettings
 from zeroknot.core.timeline.grid import pulses
-from zeroknot.document.project import Project
+from zeroknot.document.project import Project, Strand
 from zeroknot.settings import Settings
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.database import opened_database
@@ -23,7 +23,7 @@ from zeroknot.studio.bring import Bringing
 from zeroknot.studio.bundles import Bundles
 from zeroknot.studio.exchange import Exchange
 from zeroknot.studio.executors import Executors
-from zeroknot.studio.hand import Hand, in_hand, plan_at
+from zeroknot.studio.hand import KNOT_SETS, Hand, in_hand, plan_at, with_other_knots
 from zeroknot.studio.prints import Prints
 from zeroknot.studio.projects import Projects
 from zeroknot.studio.renders import Renders
@@ -32,6 +32,7 @@ from zeroknot.studio.shelf import Shelf
 from zeroknot.studio.takes import Takes
 
 BARS_BEYOND_END = 64
+BEFORE = "before"
 MOST_PREPARED = 6
 PREPARED_BLOCKS = 3
 
@@ -126,6 +127,20 @@ class Studio:
             },
         }
 
+    def _other(self, project: Project, hand: Hand, against: str) -> Strand:
+        """The strand by another method or with other knots, on the same span."""
+        if against in KNOT_SETS:
+            return with_other_knots(hand.strand, against)
+        if against == BEFORE:
+            before = self.projects.before(project.id)
+            known = [s for s in before.strands if s.id == hand.strand.id] if before else []
+            if not known or known[0].span != hand.strand.span:
+                raise EditError(
+                    "before the last change it was not laid like this; nothing to compare"
+                )
+            return known[0]
+        return hand.strand.changed(method=against)
+
     def prepare(self, project: Project, hands: list[str], audition: Audition) -> int:
         """Render the beginnings of what may be heard next, behind what is asked for now.
 
@@ -149,14 +164,15 @@ class Studio:
     ) -> dict[str, Any]:  # fmt: skip
         """What is needed to hear the strand in hand alone: as fitted and as recorded.
 
-        against  a method to compare with; its render lies on the same axis
+        against  a method, or a set of knots (KNOT_SETS), to compare with; its render lies on the
+                 same axis
         """
         hand = auditioned(project, self.hand(project, hand_name), audition)
         plan = plan_at(project, hand.strand, hand.loop, beat)
         plans = {plan.digest: plan}
         other = plan
         if against is not None:
-            strand = hand.strand.changed(method=against)
+            strand = self._other(project, hand, against)
             other = plan_at(project, strand, hand.loop, beat)
             plans[other.digest] = other
         recorded = f"source:{hand.loop.sha}"

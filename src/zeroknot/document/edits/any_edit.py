@@ -8,7 +8,7 @@ from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.clip import AddClips, ChangeClip, MoveClips, RemoveClips
 from zeroknot.document.edits.project import RenameProject, SetMaster
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand, RemoveStrand
-from zeroknot.document.edits.time import SetKeys, SetMetres, SetTempo
+from zeroknot.document.edits.time import KeepTempo, SetKeys, SetMetres, SetTempo
 from zeroknot.document.edits.track import AddTrack, ChangeTrack, RemoveTrack
 from zeroknot.document.project import Project
 
@@ -16,6 +16,7 @@ SingleEdit = Annotated[
     RenameProject
     | SetMaster
     | SetTempo
+    | KeepTempo
     | SetMetres
     | SetKeys
     | AddTrack

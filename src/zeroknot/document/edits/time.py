@@ -17,7 +17,7 @@ class SetTempo(Edit):
     points: tuple[TempoPoint, ...]
 
     def apply(self, project: Project) -> Project:
-        changed = project.changed(tempo=self.points)
+        changed = project.changed(tempo=self.points, tempo_settled=True)
         _ = changed.tempo_map  # refused here, where the cause is known
         # What keeps its own time now covers other beats.
         return changed if all(s.follows for s in changed.strands) else settled(changed, newest=())
@@ -27,6 +27,21 @@ class SetTempo(Edit):
 
     def label(self) -> str:
         return f"tempo {self.points[0].bpm:g} BPM" if len(self.points) == 1 else "tempo changes"
+
+
+class KeepTempo(Edit):
+    """The tempo as it is: no loop's tempo is offered any more."""
+
+    kind: Literal["keep_tempo"] = "keep_tempo"
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(tempo_settled=True)
+
+    def touches(self) -> frozenset[str]:
+        return frozenset()
+
+    def label(self) -> str:
+        return "keep the tempo"
 
 
 class SetMetres(Edit):

@@ -12,13 +12,15 @@ from starlette.concurrency import run_in_threadpool
 
 from zeroknot.core.errors import FormatError
 from zeroknot.core.formats.midi_tempo import read_time, write_time
+from zeroknot.core.listening.counting import from_taps, tapped_bpm
 from zeroknot.document.edits.any_edit import SingleEdit
 from zeroknot.studio.audition import Audition
 from zeroknot.studio.intents.any_intent import AnyIntent
+from zeroknot.studio.intents.readings import reading_of
 from zeroknot.studio.intents.time import TakeTime
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api.deps import StudioDep
-from zeroknot.web.api.hand_wire import hand_json, laid_json
+from zeroknot.web.api.hand_wire import hand_json, laid_json, proposals_json
 from zeroknot.web.api.incoming import received
 from zeroknot.web.api.wire import state_json
 
@@ -69,6 +71,12 @@ class AskRange(BaseModel):
     start_s: float = Field(ge=0, le=1860)
     end_s: float = Field(ge=0, le=1860)
     bars: int | None = Field(None, ge=1, le=1024)
+
+
+class AskCount(BaseModel):
+    """Seconds of the recording at which somebody tapped."""
+
+    taps: list[float] = Field(max_length=200)
 
 
 class AskTrial(BaseModel):
@@ -174,6 +182,17 @@ def hand_sheet(
 ) -> dict[str, Any]:
     tree = studio.projects.state(project).project
     return studio.hand_sheet(tree, hand, ask.beat, ask.against, ask.audition())
+
+
+@router.post("/projects/{project}/hand/{hand}/count")
+def count_along(studio: StudioDep, project: str, hand: str, ask: AskCount) -> dict[str, Any]:
+    """What taps along a loop say that it is."""
+    tree = studio.projects.state(project).project
+    reading = reading_of(tree, studio.hand(tree, hand).strand)
+    return {
+        "tempo_bpm": tapped_bpm(ask.taps),
+        "proposals": proposals_json(from_taps(ask.taps, reading)),
+    }
 
 
 @router.get("/projects/{project}/hand/{hand}/loops")

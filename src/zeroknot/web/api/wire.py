@@ -9,6 +9,7 @@ import numpy as np
 
 from zeroknot.core.harmony.fit import shift_between
 from zeroknot.core.loop import Loop
+from zeroknot.core.timeline.tempo_map import FASTEST_BPM, SLOWEST_BPM
 from zeroknot.core.units import semitones_of_ratio
 from zeroknot.document.project import Clip, Project, Strand
 from zeroknot.store.shelf_index import Found
@@ -19,6 +20,7 @@ from zeroknot.studio.studio import Studio
 
 LINE_POINTS = 24  # of a ramp
 MOST_SHAPE = 65
+SAME_TEMPO = 0.0005
 
 
 def state_json(studio: Studio, state: State) -> dict[str, Any]:
@@ -39,6 +41,7 @@ def state_json(studio: Studio, state: State) -> dict[str, Any]:
         "tempo_line": tempo_line(project),
         "metre": str(metre),
         "metres": metres_json(project),
+        "offer": _offer(project),
         "beats_per_bar": metre.beats_per_bar,
         "beats_per_pulse": metre.beats_per_pulse,
         "key": project.key,
@@ -59,6 +62,18 @@ def state_json(studio: Studio, state: State) -> dict[str, Any]:
             for c in project.clips
         ],
     }
+
+
+def _offer(project: Project) -> dict[str, Any] | None:
+    """The first loop's tempo where the project's was never decided and is another."""
+    if project.tempo_settled or len(project.strands) != 1:
+        return None
+    strand = project.strands[0]
+    bpm = strand.own_bpm
+    is_same = abs(bpm / project.tempo_map.bpm_at(0.0) - 1.0) < SAME_TEMPO
+    if strand.reading is None or is_same or not SLOWEST_BPM <= bpm <= FASTEST_BPM:
+        return None
+    return {"strand": strand.id, "name": strand.name, "bpm": bpm}
 
 
 def metres_json(project: Project) -> list[dict[str, Any]]:

@@ -22,9 +22,9 @@ import { cycleOf, setCycle, transport } from "./views/transport.js";
 const MATCH_AFTER_MS = 600;
 
 /**
- * against: a method to compare with; audition: how it is laid and shifted, as a query; atBar: it
+ * against: a method or set of knots to compare with; range: a stretch of the recording instead of the pass; audition: how it is laid and shifted, as a query; atBar: it
  * joins the song at the next bar line.
- * @typedef {{against?: string, audition?: string, atBar?: boolean}} Hearing
+ * @typedef {{against?: string, range?: [number, number], audition?: string, atBar?: boolean}} Hearing
  */
 
 /** What views share beside the session. */
@@ -77,13 +77,14 @@ export class App {
       const { beat } = barLine(this.session.state.metres, Math.max(0, this.session.beat()));
       const query = [`beat=${beat}`, how.against && `against=${how.against}`, how.audition].filter(Boolean).join("&");
       const sheet = await getJson(`${this.session.path}/hand/${hand}/sheet?${query}`);
+      if (how.range) [sheet.zero_s, sheet.end_s, sheet.is_range] = [...how.range, true];
       if (turn !== this.turn) return;
       engine.mixer.hearRest(withRest);
       if (withRest && !engine.song.isPlaying) engine.song.play();
       const pattern = /** @type {import("./engine/hand.js").Way} */ (way);
       engine.hand.gains = this.matched.get(pairOf(sheet)) ?? { ...AS_THEY_ARE };
       await engine.hand.hear(sheet, pattern);
-      if (!how.audition) this.match(sheet, pattern, turn);
+      if (!how.audition && !how.range) this.match(sheet, pattern, turn);
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
       this.session.say(error.message, "error");

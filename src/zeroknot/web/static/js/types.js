@@ -12,7 +12,8 @@
  *   shapes: Record<string, Shape>}} Sheet
  * @typedef {{rate: number, digest: string, against: string, source: string, recorded: string, gain: number, channels: number,
  *   source_frames: number, frames: number, lead: number, body: number, span: number,
- *   knots: [number, number][], zero_s: number, end_s: number}} HandSheet
+ *   knots: [number, number][], zero_s: number, end_s: number}} SentSheet
+ * @typedef {SentSheet & {is_range?: boolean}} HandSheet is_range: it is a stretch of the recording
  * @typedef {{id: string, name: string, level_db: number, muted: boolean, solo: boolean}} Track
  * @typedef {{bar: number, beat: number, metre: string, beats_per_bar: number, beats_per_pulse: number}} MetreSpan
  * @typedef {{beat: number, bpm: number, shape: "step" | "ramp", bend: number, place: string}} TempoPoint
@@ -28,7 +29,7 @@
  *   place: string}} Clip
  * @typedef {{id: string, revision: number, undo: string | null, redo: string | null,
  *   notes: string[], name: string, rate: number, bpm: number, tempos: TempoPoint[],
- *   tempo_line: [number, number][], metres: MetreSpan[], metre: string, beats_per_bar: number, beats_per_pulse: number, key: string | null,
+ *   offer: {strand: string, name: string, bpm: number} | null, tempo_line: [number, number][], metres: MetreSpan[], metre: string, beats_per_bar: number, beats_per_pulse: number, key: string | null,
  *   master_db: number, last_bar: number, end_beat: number, tracks: Track[], strands: Strand[],
  *   clips: Clip[]}} ProjectState
  * @typedef {{bars: number, beats_per_bar: number, tempo_bpm: number, downbeat_s: number,
@@ -56,6 +57,7 @@
  *   attacks: Attack[], sensitivity: number, beats: number[],
  *   sounding: [number, number], steadiness: Steadiness | null, key: HeardKey, sound: HeardSound,
  *   warnings: string[], claims: Record<string, unknown>, readings: Reading[],
+ *   proposals: {words: string, intent: Record<string, unknown>}[],
  *   methods: Method[], limits: Record<string, [number, number]>,
  *   voices: {key: string, name: string}[], voice: string | null,
  *   chosen: Chosen, strain: Strain | null}} Hand

@@ -30,11 +30,14 @@ export const timeControls = (session) => ({
 
   showTime() {
     const { tempos, metres } = session.state;
-    this.tempos = tempos.map((t, i) => ({
+    const shownTempos = tempos.map((t, i) => ({
       ...t, shown: bpm(t.bpm), isFirst: i === 0, isLast: i === tempos.length - 1, isRamp: t.shape === "ramp",
       name: `Tempo at ${t.place}`, until: tempos[i + 1]?.place ?? "", bendShown: round(t.bend, 2),
     }));
-    this.metres = metres.map((m) => ({ ...m, isFirst: m.bar === 1, name: `Metre from bar ${m.bar}` }));
+    const shownMetres = metres.map((m) => ({ ...m, isFirst: m.bar === 1, name: `Metre from bar ${m.bar}` }));
+    // Only where they changed: what is being typed stays.
+    if (JSON.stringify(shownTempos) !== JSON.stringify(this.tempos)) this.tempos = shownTempos;
+    if (JSON.stringify(shownMetres) !== JSON.stringify(this.metres)) this.metres = shownMetres;
     this.showAdd();
   },
 
@@ -68,6 +71,7 @@ export const timeControls = (session) => ({
   },
 
   refuse() {
+    [this.tempos, this.metres] = [[], []];
     this.showTime();
     showAgain(".arrange", this);
   },

@@ -18,6 +18,7 @@ import { along, blocksBetween, frame } from "./schedule.js";
 const AHEAD_SECONDS = 0.25;
 const START_SECONDS = 0.05;
 const EDGE_FRAMES = 220;
+const SEAM_SECONDS = 1;
 export const AS_THEY_ARE = Object.freeze({ recorded: 1, fitted: 1, against: 1 });
 
 /** @param {Partial<SheetEvent> & {digest: string, at: number, start: number, frames: number}} given @returns {SheetEvent} */
@@ -39,6 +40,7 @@ export function patternOf(sheet, way, gains) {
     });
     return { way, period, events: frames > 0 ? [one] : [] };
   }
+  if (way === "seam" && sheet.is_range) return seamOfRange(sheet, gains);
   const gain = sheet.gain * (way === "against" ? gains.against : gains.fitted);
   if (way === "seam") {
     const beat = Math.max(1, Math.min(body, frame(body / Math.max(1, sheet.span))));
@@ -54,6 +56,22 @@ export function patternOf(sheet, way, gains) {
   }
   const frames = sheet.frames - lead;
   return { way, period: body, events: [event({ digest, gain, at: 0, start: lead, frames })] };
+}
+
+/** The seam of a stretch of the recording: its last part, then its first. @param {HandSheet} sheet @param {Gains} gains @returns {Pattern} */
+function seamOfRange(sheet, gains) {
+  const { rate } = sheet;
+  const [start, end] = [frame(sheet.zero_s * rate), frame(sheet.end_s * rate)];
+  const part = Math.max(1, Math.min(end - start, frame(SEAM_SECONDS * rate)));
+  const gain = gains.recorded * sheet.gain;
+  return {
+    way: "seam",
+    period: 2 * part,
+    events: [
+      event({ digest: sheet.recorded, gain, at: 0, start: end - part, frames: part, fade_in: EDGE_FRAMES }),
+      event({ digest: sheet.recorded, gain, at: part, start: Math.max(0, start), frames: part, fade_out: EDGE_FRAMES }),
+    ],
+  };
 }
 
 /** Is it heard as it was fitted, by whichever method? @param {Pattern} pattern */
@@ -110,6 +128,10 @@ export class HandVoice {
   secondAt(sheet, pattern, place) {
     if (pattern.way === "recorded") return sheet.zero_s + place / this.rate;
     let output = place;
+    if (pattern.way === "seam" && sheet.is_range) {
+      const part = pattern.period / 2;
+      return place < part ? sheet.end_s + (place - part) / this.rate : sheet.zero_s + (place - part) / this.rate;
+    }
     if (pattern.way === "seam") {
       const beat = pattern.period / 2;
       output = place < beat ? sheet.body - beat + place : place - beat;

@@ -97,7 +97,7 @@ function rulerMarks({ view, metres, startBeat }) {
   for (const pulse of pulsesBetween(metres, startBeat + from, startBeat + to, perBeat, 44)) {
     const bar = pulse.bar - bars.bar + 1;
     const x = xOfBeat(view, pulse.beat - startBeat);
-    if (x < view.left - 1 || x > view.left + view.width - 8) continue;
+    if (x < view.left - 1 || x > view.left + view.width - 26) continue;
     marks.push({
       x, isBar: pulse.number === 1 && !pulse.part,
       text: pulse.part ? `${bar}.${pulse.number}.${pulse.part + 1}` : pulse.step < 1 ? `${bar}.${pulse.number}` : String(bar),

@@ -24,7 +24,7 @@ import {
  *   metres: () => import("../types.js").MetreSpan[], startBeat: () => number,
  *   playhead: () => number | null, say: (text: string) => void, chose: () => void,
  *   tryOut: (intent: Intent | null) => void, ask: (intent: Intent) => Promise<unknown>,
- *   went: (second: number) => void, names: () => string}} Host
+ *   went: (second: number) => void, isFollowed: () => boolean, names: () => string}} Host
  */
 /**
  * A drag. kind: knots (moved together), hit (one attack, its neighbours tied), span (end knot below),
@@ -211,7 +211,7 @@ export class LoomStage {
     const whole = this.whole;
     if (!this.view || this.view.width !== whole.width) this.view = whole;
     const playhead = host.playhead();
-    if (this.follow && playhead !== null && !this.drag) this.view = this.followed(this.view, playhead);
+    if (this.follow && playhead !== null && !this.drag && host.isFollowed()) this.view = this.followed(this.view, playhead);
     const { view, rails, hover, range, cursor, chosen } = this;
     // What stands still is drawn once and kept; only the playheads move.
     const key = JSON.stringify([

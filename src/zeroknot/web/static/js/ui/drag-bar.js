@@ -12,7 +12,7 @@ import { db, round, semitones, typedNumber } from "../format.js";
 const SHOWN = { db, st: semitones, percent: (v) => `${round(v, 0)} %`, ms: (v) => `${round(v, 0)} ms`, number: (v) => String(round(v, 2)) };
 
 export class DragBar extends HTMLElement {
-  static observedAttributes = ["value"];
+  static observedAttributes = ["value", "label"];
 
   constructor() {
     super();
@@ -26,12 +26,10 @@ export class DragBar extends HTMLElement {
     this.bar.className = "drag-bar";
     this.bar.tabIndex = 0;
     this.bar.setAttribute("role", "slider");
-    this.bar.setAttribute("aria-label", this.label);
     this.fill = document.createElement("i");
     this.bar.append(this.fill);
     this.field = document.createElement("input");
     this.field.className = "number";
-    this.field.setAttribute("aria-label", `${this.label}, typed`);
     this.append(this.bar, this.field);
     this.bar.addEventListener("pointerdown", (e) => this.down(e));
     this.bar.addEventListener("pointermove", (e) => this.dragging && this.to(this.at(e), "input"));
@@ -71,6 +69,8 @@ export class DragBar extends HTMLElement {
   }
 
   attributeChangedCallback() {
+    this.bar?.setAttribute("aria-label", this.label);
+    this.field?.setAttribute("aria-label", `${this.label}, typed`);
     if (this.dragging) return;
     this.current = this.number("value", 0);
     this.show();

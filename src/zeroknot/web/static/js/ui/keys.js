@@ -1,7 +1,7 @@
 // @ts-check
 /** Which keys do what? One table a view, so that `?` can list them. */
 
-/** @typedef {{key: string, does: string, run: (event: KeyboardEvent) => void}} Binding */
+/** `run` gives false where the key is left to the layer below. @typedef {{key: string, does: string, run: (event: KeyboardEvent) => unknown}} Binding */
 
 /** @type {{title: string, bindings: Binding[]}[]} */
 const layers = [];
@@ -43,8 +43,8 @@ document.addEventListener("keydown", (event) => {
   for (const layer of [...layers].reverse()) {
     const binding = layer.bindings.find((b) => b.key.split(" or ").includes(name));
     if (!binding) continue;
+    if (binding.run(event) === false) continue;
     event.preventDefault();
-    binding.run(event);
     return;
   }
 });

@@ -2,6 +2,8 @@
 /** Fit: the loom, and beside it what the loop is, what it is laid on, and how it is stretched. */
 
 import { ApiError, getJson, post } from "../api.js";
+import { countControls } from "../fit/count.js";
+import { takeControls } from "../fit/take.js";
 import { claimsText, curveLines, keyText, ownTimeText, sensitivityKey, steadyText, strainText } from "../fit/texts.js";
 import { asLong, bars, bpm, percent, round, seconds, semitones, signedPercent, typedNumber } from "../format.js";
 import { Waves } from "../loom/lod.js";
@@ -17,6 +19,8 @@ import { downloadWav } from "./shelf.js";
 /** @typedef {import("../types.js").HandSheet} HandSheet */
 
 const LONGEST_PICTURED = 120;
+/** Fields that take whole numbers only. @type {Record<string, string>} */
+const WHOLE = { bars: "a number of bars", beats_per_bar: "a number of beats" };
 const EVERY = [1, 2, 4, 8, 16, 32];
 const GRIDS = [["bar", 0], ["beat", 1], ["1/2", 1 / 2], ["1/3", 1 / 3], ["1/4", 1 / 4]];
 
@@ -45,7 +49,11 @@ export const fit = (session, app) => () => {
   /** The name that answers now: a strand that was undone a moment ago is a loop again. */
   const held = () => (hand.is_new || session.state.strands.some((s) => s.id === hand.hand) ? hand.hand : hand.loop);
 
+  const what = { held, hand: () => hand, stage: () => stage, source: () => source };
+
   return {
+    ...countControls(session, what),
+    ...takeControls(session, app, what),
     empty: !hand.hand,
     name: "", about: "", ring: "", barsChip: "", tempoChip: "", fromBpm: "", toBpm: "", downbeatChip: "",
     /** @type {any[]} */
@@ -55,7 +63,7 @@ export const fit = (session, app) => () => {
     /** @type {{key: string, name: string}[]} */
     voices: [],
     voice: "",
-    method: "", bars: "", tempo: "", downbeat: "", end: "", span: "", spanShare: 0,
+    method: "", bars: "", perBar: "", tempo: "", downbeat: "", end: "", span: "", spanShare: 0,
     semitones: 0, formants: 0, uses: /** @type {Record<string, boolean>} */ ({}), chosenText: "", strainText: "", against: "", againstName: "", fittedName: "",
     grains: { ms: 0, density: 0, jitter: 0, spread: 0, direction: "", frozen: 0, isFrozen: false, seed: 0 }, gain: 0, lead: true, stated: false, claims: "", warnings: "",
     summary: "", spoolText: "", hearing: false, way: "fitted", withRest: false, seamMode: false,
@@ -87,6 +95,9 @@ export const fit = (session, app) => () => {
         { key: "[", does: "the knot before", run: () => this.stepKnot(-1) },
         { key: "]", does: "the next knot", run: () => this.stepKnot(1) },
         { key: "Delete or Backspace", does: "remove what is chosen", run: () => this.removeChosen() },
+        { key: "T", does: "tap along with what is heard", run: () => this.tapAlong(this.hearing ? this.playhead() : null) },
+        { key: "1 or 2 or 3 or 4 or 5 or 6 or 7 or 8 or 9", does: "it is so many bars, while it is heard", run: (e) => this.countBars(Number(e.key)) },
+        { key: "X", does: "the chosen stretch to zero crossings", run: () => this.snapToZero() },
         { key: "F", does: "fasten what is chosen, or loosen it", run: () => this.toggleFasten() },
         { key: "G", does: "straighten", run: () => this.straighten() },
         { key: "ArrowLeft or Alt+ArrowLeft", does: "chosen knots to the grid line before (Alt: a hundredth of a beat); scroll back", run: (e) => this.arrow(-1, e) },
@@ -96,6 +107,7 @@ export const fit = (session, app) => () => {
       ]));
       this.show();
       session.setHand(hand.hand);
+      keepSections(scope);
       this.startLoom();
       let seen = session.state.revision;
       scope.add(session.watch(() => {
@@ -209,6 +221,9 @@ export const fit = (session, app) => () => {
         reason: `${r.reason[0].toUpperCase()}${r.reason.slice(1)}. Here: ${asLong(r.duration_ratio)}.`,
         adopted: r.adopted,
       }));
+      this.perBar = String(h.beats_per_bar);
+      this.showProposals();
+      this.showTake();
       this.explain(-1);
       this.methods = h.methods.map((m) => ({ ...m, strainText: m.strain === null ? "" : m.strain.toFixed(2) }));
       this.method = h.method;
@@ -238,6 +253,9 @@ export const fit = (session, app) => () => {
       this.fittedName = h.methods.find((m) => m.key === heardBy)?.name ?? "";
       if (this.against === heardBy) this.against = "";
       this.others = h.methods.filter((m) => m.key !== "auto" && m.key !== heardBy).map((m) => ({ key: m.key, name: m.name }));
+      if (h.straighten) this.others.push({ key: "unstraightened", name: "not straightened" });
+      if (h.knots.length > 2) this.others.push({ key: "ends", name: "the ends tied only" });
+      if (!h.is_new && session.state.undo) this.others.push({ key: "before", name: "as before the last change" });
       this.againstName = this.others.find((m) => m.key === this.against)?.name ?? "";
       if (!this.against && this.way === "against") this.way = "fitted";
       this.gain = h.gain_db;
@@ -271,7 +289,7 @@ export const fit = (session, app) => () => {
         metres: () => session.state.metres, startBeat: () => this.beat(), playhead: () => this.playhead(),
         say: (text) => { this.dragText = text; }, chose: () => this.showChosen(),
         tryOut: (intent) => this.tryOut(intent), ask: (intent) => this.change(intent),
-        went: (second) => this.goTo(second), names: () => hand.hand,
+        went: (second) => this.goTo(second), isFollowed: () => session.engine_?.hand.way !== "seam", names: () => hand.hand,
       }, scope);
       // For tests that look at what is drawn.
       Object.assign(app, { stage });
@@ -280,6 +298,7 @@ export const fit = (session, app) => () => {
         const at = `${this.beat()}`;
         if (at !== last) this.showBar();
         last = at;
+        this.drawEdges();
         const song = session.engine_?.song;
         const isHearing = !!session.engine_?.hand.isPlaying || (!!song?.withHand && (song.isPlaying || song.isWaiting));
         if (this.hearing && !isHearing && !session.engine_?.hand.isWaiting && !app.starting && !trial.isRunning) this.hearing = false;
@@ -349,6 +368,7 @@ export const fit = (session, app) => () => {
     // ---- knots
 
     showChosen() {
+      this.rangeChanged();
       const chosen = [...(stage?.chosen ?? [])].sort((a, b) => a - b);
       this.chosenCount = chosen.length;
       const range = stage?.range ?? null;
@@ -521,6 +541,32 @@ export const fit = (session, app) => () => {
       this.change({ kind: "adopt_reading", index });
     },
 
+    /** A number key while it is heard: so many bars. @param {number} count */
+    countBars(count) {
+      if (!this.hearing) return false;
+      if (count !== hand.bars) this.change({ kind: "state_reading", bars: count });
+      return true;
+    },
+
+    /** @param {Record<string, unknown>} intent what was proposed */
+    takeProposal(intent) {
+      this.change(intent);
+    },
+
+    /** The chosen stretch is the loop: laid on the project's bars. */
+    fitRange() {
+      const intent = this.rangeReading();
+      if (intent) this.change(intent).then((done) => done && stage?.reset());
+    },
+
+    takeKey() {
+      session.submit({ kind: "take_key", hand: held() });
+    },
+
+    takeMetre() {
+      session.submit({ kind: "take_metre", hand: held() });
+    },
+
     withdraw() {
       this.change({ kind: "withdraw_reading" });
     },
@@ -528,8 +574,8 @@ export const fit = (session, app) => () => {
     /** @param {string} field @param {string} text */
     correct(field, text) {
       const value = typedNumber(text);
-      if (value === null || (field === "bars" && (value < 1 || !Number.isInteger(value)))) {
-        session.say(`“${text}” cannot be read as ${field === "bars" ? "a number of bars" : "a number"}.`, "error");
+      if (value === null || (WHOLE[field] && (value < 1 || !Number.isInteger(value)))) {
+        session.say(`“${text}” cannot be read as ${WHOLE[field] ?? "a number"}.`, "error");
         showAgain(".fit", this);
         return;
       }
@@ -677,3 +723,12 @@ export const fit = (session, app) => () => {
     },
   };
 };
+
+/** Sections of the side that were closed stay so, in this and other sessions. @param {Scope} scope */
+function keepSections(scope) {
+  for (const section of document.querySelectorAll("details.section")) {
+    const key = `zeroknot.section.${section.getAttribute("data-section")}`;
+    if (localStorage.getItem(key) === "closed") section.removeAttribute("open");
+    scope.on(section, "toggle", () => localStorage.setItem(key, section.hasAttribute("open") ? "open" : "closed"));
+  }
+}

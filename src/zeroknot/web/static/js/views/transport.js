@@ -26,6 +26,8 @@ export const transport = (session) => () => ({
   redo: "",
   saved: "All saved",
   master: 0,
+  offerText: "",
+  offerBpm: "",
   /** @type {number[]} */
   taps: [],
   /** @type {import("../scope.js").Scope | null} */
@@ -65,6 +67,8 @@ export const transport = (session) => () => ({
     this.undo = state.undo ?? "";
     this.redo = state.redo ?? "";
     this.master = state.master_db;
+    this.offerText = state.offer ? `The first loop, ${state.offer.name}, is at ${bpm(state.offer.bpm)} BPM.` : "";
+    this.offerBpm = bpm(state.offer?.bpm);
     this.saved = session.saving ? "Saving…" : "All saved";
     this.showCycle();
   },
@@ -165,6 +169,15 @@ export const transport = (session) => () => ({
       ? { kind: "set_tempo_point", ...point, bpm: value, was: here.beat }
       : { kind: "set_steady_tempo", bpm: value };
     session.submit(intent).then((done) => done || showAgain(".top", this));
+  },
+
+  /** The first loop's tempo becomes the project's. */
+  takeOffer() {
+    if (session.state.offer) session.submit({ kind: "take_tempo", hand: session.state.offer.strand });
+  },
+
+  keepTempo() {
+    session.submit({ kind: "keep_tempo" });
   },
 
   /** @param {string} text */
