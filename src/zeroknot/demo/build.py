@@ -33,7 +33,8 @@ ARRANGEMENT = (
 
 TAGS = {
     "Winch-house break": ("dusty",), "Foghorn bass": ("sub",), "Lamp-room keys": ("warm",),
-    "Gull choir": ("airy",), "Tide-table arp": ("arp",), "Night ferry pulse": ("pulse",),
+    "Gull choir": ("airy",), "Deck plates": ("field",), "Tide-table arp": ("arp",),
+    "Night ferry pulse": ("pulse",),
 }  # fmt: skip
 FAVOURITES = ("Winch-house break", "Tide-table arp")
 

@@ -1,4 +1,4 @@
-"""The six loops of "Lantern Tide", each with a tempo, a start and a feel of its own."""
+"""The loops of "Lantern Tide", each with a tempo, a start and a feel of its own."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -145,6 +145,41 @@ def bell_buoy_marimba() -> Stereo:
     return room(tape.ringing(0.5), 0.7, 0.15, 15)
 
 
+def deck_plates() -> Stereo:
+    """Seventy seconds of drumming on the ship's deck: nobody kept time, and somebody hurried.
+
+    A low plate, a high one and a rail, about 98 BPM and faster after bar 16; two seconds of steps
+    and wind before it begins.
+    """
+    rng = np.random.default_rng(6)
+    beats, silence = 112, 2.2
+    place = np.arange(beats)
+    drift = 0.035 * np.sin(place / 13) + 0.012 * np.sin(place / 4.1 + 1)
+    tempo = 98 * (1 + drift) * np.where(place >= 64, 1.05, 1.0)
+    times = silence + np.concatenate([[0.0], np.cumsum(60 / tempo)])
+    tape = Tape(times[-1] + 1.0)
+    for step in (0.35, 0.95, 1.6):
+        tape.lay(step, voices.deck_plate(92, 0.03, rng), 0.6)
+
+    def at(beat: float) -> float:
+        whole = int(beat)
+        return float(np.interp(beat - whole, (0, 1), times[whole : whole + 2])) + float(
+            rng.normal(0, 0.004)
+        )
+
+    for bar in range(beats // 4):
+        first = 4 * bar
+        pattern = [(0, 0), (0.75, 2), (1, 1), (2, 0), (2.5, 0), (3, 1)]
+        pattern += [(3.5, 2), (3.75, 2)] if bar % 4 == 3 else [(1.5, 2), (3.5, 2)]
+        for beat, which in sorted(pattern):
+            hertz, level, pan = ((78, 0.8, -0.25), (164, 0.6, 0.2), (515, 0.22, 0.5))[which]
+            strength = level * (1 + 0.12 * rng.standard_normal())
+            tape.lay(at(first + beat), voices.deck_plate(hertz, strength, rng), pan)
+    wind = rng.standard_normal(tape.sound.shape) * 0.0012
+    tape.sound += wind
+    return room(tape.ringing(0.0), 0.8, 0.18, 16)
+
+
 LOOPS = (
     DemoLoop("Winch-house break.wav", winch_house),
     DemoLoop("Foghorn bass 104bpm Dm.wav", foghorn_bass),
@@ -152,6 +187,7 @@ LOOPS = (
     DemoLoop("Gull choir Dm.wav", gull_choir),
     DemoLoop("Rope-walk shaker.wav", rope_walk_shaker),
     DemoLoop("Bell-buoy marimba Dm.wav", bell_buoy_marimba),
+    DemoLoop("Deck plates, field take.wav", deck_plates),
 )
 
 

@@ -67,6 +67,21 @@ def shaker(level: float, rng: np.random.Generator, length: float) -> Wave:
     return level * _band(grains, 4200, 13500) * rise * np.exp(-t / (length * 0.32))
 
 
+def deck_plate(hertz: float, level: float, rng: np.random.Generator) -> Wave:
+    """A riveted plate struck with a boot or a stick: bending modes of a bar free at both ends.
+
+    Its modes lie near 1 : 2.76 : 5.40 : 8.93 : 13.34 (Fletcher & Rossing, "The Physics of Musical
+    Instruments", thin bar); the rivets damp the high ones.
+    """
+    t = _time(0.5)
+    tone = np.zeros(t.size)
+    for i, ratio in enumerate((1.0, 2.76, 5.40, 8.93, 13.34)):
+        detuned = hertz * ratio * (1 + 0.004 * rng.standard_normal())
+        tone += 0.8**i * np.sin(2 * np.pi * detuned * t) * np.exp(-t / (0.16 / (1 + 1.3 * i)))
+    boot = _band(rng.standard_normal(t.size), 300, 5200) * np.exp(-t / 0.007)
+    return level * (0.6 * tone + 0.7 * boot) * np.minimum(1, t / 0.0006)
+
+
 def foghorn(hertz: float, seconds: float, level: float) -> Wave:
     """A reed on a long horn: odd partials first, a slow swell, a little flutter."""
     t = _time(seconds + 0.12)

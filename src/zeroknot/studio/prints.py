@@ -57,7 +57,7 @@ class Prints:
         # Not by the worker that renders for playing: a long print must not hold up the sound.
         axis = self._executors.look("render_whole", self._store.folder, plan).result()
         sound = folded(plan, axis, seam, with_lead) * np.float32(gain_of_db(strand.gain_db))
-        tempo = project.tempo_map.bpm_at(beat)
+        tempo = project.tempo_map.bpm_at(beat) if strand.follows else round(strand.own_bpm, 2)
         incoming = self._store.new_incoming()
         lead = plan.lead_frames if with_lead else 0
         incoming.write_bytes(

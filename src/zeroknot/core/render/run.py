@@ -164,6 +164,7 @@ class Rendering(InBlocks):
                 end=stop,
                 attacks=np.maximum(attacks.seconds[inside], from_second),
                 strengths=attacks.strengths[inside],
+                threads=self._threads,
             )
             points = [(source, output) for source, output in part.anchors.tolist()]
             pieces += [_Piece(part, a, b) for a, b in itertools.pairwise(points)]

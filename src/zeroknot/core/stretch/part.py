@@ -33,6 +33,7 @@ class Part:
     start, end output frames
     attacks    float64 [n] source seconds inside the part, rising
     strengths  float64 [n] 0…1
+    threads    that may work on one piece; the result is the same on however many
     """
 
     view: SourceView
@@ -42,6 +43,7 @@ class Part:
     end: int
     attacks: Floats
     strengths: Floats
+    threads: int = 1
 
     @property
     def frames(self) -> int:

@@ -15,6 +15,7 @@ Sources: Laroche & Dolson, "Improved phase vocoder time-scale modification of au
 """
 
 import itertools
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numba
@@ -126,8 +127,18 @@ def _stretched(
 ) -> Samples:
     """Output frames first…last of a piece on an axis `ratio` times as long. [channels, n]"""
     out = np.zeros((part.view.samples.shape[0], last - first), np.float32)
-    for band in _bands(part.rate):
-        out += _band_stretched(part, band, from_anchor, to_anchor, ratio, first, last)
+
+    def stretched(band: _Band) -> Samples:
+        return _band_stretched(part, band, from_anchor, to_anchor, ratio, first, last)
+
+    bands = _bands(part.rate)
+    if part.threads == 1:
+        for band in bands:
+            out += stretched(band)
+        return out
+    with ThreadPoolExecutor(part.threads) as pool:
+        for sound in pool.map(stretched, bands):
+            out += sound
     return out
 
 

@@ -86,7 +86,7 @@ def _attacks(loop: Loop) -> Attacks:
 
 
 def laid_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]:
-    """Where everything lies: what a drag in progress asks for again and again.
+    """Where everything lies.
 
     knots       (second, beat of the project's grid, 1 where it is of the straighten layer)
     beat_share  times a strand's own beat is a beat of the grid; 1 where it follows the project

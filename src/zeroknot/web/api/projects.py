@@ -20,7 +20,7 @@ from zeroknot.studio.intents.readings import reading_of
 from zeroknot.studio.intents.time import TakeTime
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api.deps import StudioDep
-from zeroknot.web.api.hand_wire import hand_json, laid_json, proposals_json
+from zeroknot.web.api.hand_wire import hand_json, proposals_json
 from zeroknot.web.api.incoming import received
 from zeroknot.web.api.wire import state_json
 
@@ -164,16 +164,11 @@ def in_hand(studio: StudioDep, project: str, hand: str, beat: float = 0.0) -> di
 
 @router.post("/projects/{project}/hand/{hand}/trial")
 def try_out(studio: StudioDep, project: str, hand: str, ask: AskTrial) -> dict[str, Any]:
-    """What an intent would sound like and look like; nothing is kept."""
+    """What an intent would sound like, alone or with the rest; nothing is kept."""
     tree = studio.projects.tried(project, ask.intent)
-    audition = Audition()
-    tried: dict[str, Any] = {
-        "laid": laid_json(tree, studio.hand(tree, hand), ask.beat),
-        "sheet": studio.hand_sheet(tree, hand, ask.beat),
-    }
     if ask.with_rest:
-        tried["song"] = {"revision": -1, **studio.play_sheet(tree, hand, audition)}
-    return tried
+        return {"song": {"revision": -1, **studio.play_sheet(tree, hand)}}
+    return {"sheet": studio.hand_sheet(tree, hand, ask.beat)}
 
 
 @router.get("/projects/{project}/hand/{hand}/sheet")

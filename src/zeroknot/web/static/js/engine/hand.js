@@ -16,7 +16,8 @@ import { along, blocksBetween, frame } from "./schedule.js";
 /** @typedef {{recorded: number, fitted: number, against: number}} Gains linear, so that all are as loud */
 
 const AHEAD_SECONDS = 0.25;
-const START_SECONDS = 0.05;
+const START_SECONDS = 0.03; // from the last sum to the clock
+const FIRST_SECONDS = 0.3; // that are there before a way is begun
 const EDGE_FRAMES = 220;
 const SEAM_SECONDS = 1;
 export const AS_THEY_ARE = Object.freeze({ recorded: 1, fitted: 1, against: 1 });
@@ -156,9 +157,11 @@ export class HandVoice {
     const pattern = patternOf(sheet, way, this.gains);
     const from = this.startOf(sheet, pattern);
     this.isWaiting = true;
-    const to = from + 0.5 * this.rate;
-    const wanted = this.rounds(pattern, from, to).flatMap((e) =>
-      blocksBetween(e, from, to).map((i) => this.blocks.get(e.digest, i, sheet.channels)));
+    // It begins a moment later than now: only what sounds from then on is waited for.
+    const begin = from + START_SECONDS * this.rate;
+    const to = begin + FIRST_SECONDS * this.rate;
+    const wanted = this.rounds(pattern, begin, to).flatMap((e) =>
+      blocksBetween(e, begin, to).map((i) => this.blocks.get(e.digest, i, sheet.channels)));
     try {
       await Promise.all(wanted);
     } finally {

@@ -21,6 +21,7 @@ import { pulsesBetween, barLine } from "../metre.js";
 const MONO = "11px 'Spline Sans Mono Variable', monospace";
 const SANS = "12px 'Spline Sans Variable', sans-serif";
 const MOST_CROWD = 0.5; // threads a pixel, over which they are not drawn
+const MOST_BANDS = 0.28; // bands a pixel, over which upright strips do
 const CLOSE_KNOTS = 7; // pixels from knot to knot, under which they have no rings
 
 /** Everything that stands still. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
@@ -131,7 +132,7 @@ function drawBand(c, { view, rails, knots, hand }, colours) {
   const first = Math.max(0, firstFrom(knots, 0, Math.min(view.recorded.from, secondOfBeat(knots, view.fitted.from))) - 1);
   const labels = [];
   // Where they are narrower than can be told apart, upright strips do, and take a tenth of the time.
-  const isCrowded = crowd(knots, view) > MOST_CROWD;
+  const isCrowded = crowd(knots, view) > MOST_BANDS;
   /** Bands of one look are filled at once. @type {Map<string, Path2D>} */
   const looks = new Map();
   let strip = { look: "", from: 0, to: 0 };

@@ -63,7 +63,7 @@ export class LoomStage {
     this.stamp = 0;
     /** Milliseconds the last frames took to draw. @type {number[]} */
     this.took = [];
-    this.still = { key: "", canvas: document.createElement("canvas"), colours: palette() };
+    this.still = { key: "", moves: "", canvas: document.createElement("canvas"), colours: palette() };
     scope.on(canvas, "pointerdown", (e) => this.down(e));
     scope.on(canvas, "pointermove", (e) => this.moved(e));
     scope.on(canvas, "pointerup", () => this.released());
@@ -218,16 +218,22 @@ export class LoomStage {
       this.stamp, host.names(), view, this.drag?.isMoved && [this.drag.kind, this.drag.by, this.drag.second], hover, range, [...chosen].slice(0, 50), chosen.size,
       host.startBeat(), this.grid, canvas.clientWidth, canvas.clientHeight, devicePixelRatio, paletteName(),
     ]);
+    // What would look the same is not drawn again: a playhead moves by whole half pixels.
+    const moves = JSON.stringify([playhead, cursor].map((s) => s !== null && [
+      Math.round(2 * xOfSecond(view, s)), Math.round(2 * xOfBeat(view, beatOfSecond(host.hand().knots, s))),
+    ]));
+    if (key === this.still.key && moves === this.still.moves) return;
     const knots = this.preview();
     const scene = { knots, view, rails, playhead, cursor };
     if (key !== this.still.key) {
-      this.still = { key, canvas: this.still.canvas, colours: palette() };
+      this.still = { ...this.still, key, colours: palette() };
       drawLoom(fitted(this.still.canvas, canvas), {
         ...scene, hand: host.hand(), attacks: host.attacks(), source: host.source(),
         render: this.drag ? null : host.render(), notes: host.notes(), sheet: host.sheet(), strain: host.strain(),
         metres: host.metres(), startBeat: host.startBeat(), grid: this.grid, chosen, range, hover,
       }, this.still.colours);
     }
+    this.still.moves = moves;
     const c = fitted(canvas);
     c.drawImage(this.still.canvas, 0, 0, canvas.clientWidth, canvas.clientHeight);
     drawPlayheads(c, scene, this.still.colours);

@@ -206,7 +206,7 @@ export const fit = (session, app) => () => {
       this.curve = curveLines(h);
       this.setSensitivity(Number(sessionStorage.getItem(sensitivityKey(h)) ?? Math.round(100 * h.sensitivity)));
       this.ring = `/api/loops/${h.loop}/ring.png?yarn=${h.yarn}&v=${session.state.revision}`;
-      this.barsChip = h.bars === null ? "length unknown" : bars(h.bars);
+      this.barsChip = `${h.bars === null ? "length unknown" : bars(h.bars)}${h.is_by_hand ? ", tied by hand" : ""}`;
       this.fromBpm = bpm(h.tempo_bpm ?? h.recorded_bpm);
       this.toBpm = bpm(session.state.bpm);
       this.downbeatChip = seconds(h.zero_s, 3);
