@@ -130,7 +130,7 @@ class StretchTest(BrowserTest):
         self.assertNotEqual(sheet["digest"], sheet["against"])
         got = np.frombuffer(base64.b64decode(page.evaluate(SWITCHED, sheet)), "<f4")
         one, other = (self.rendered(sheet, sheet[k]) for k in ("digest", "against"))
-        rate, late = sheet["rate"], int(np.ceil(0.05 * sheet["rate"]))
+        rate, late = sheet["rate"], int(np.ceil(0.03 * sheet["rate"]))
         for sound, start, stop in ((one, 0.1, 0.95), (other, 1.2, 2.3)):
             a, b = round(start * rate), round(stop * rate)
             place = (np.arange(a, b) - late) % sheet["body"] + sheet["lead"]

@@ -10,7 +10,7 @@ Conventions
 """
 
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import BinaryIO
 
 import mido
@@ -42,6 +42,7 @@ LARGEST_BYTES = 4 * 1024 * 1024
 SHORTEST_RUN = 8  # steps, under which they stay steps
 LONGEST_STEP = 1.0  # beats
 SAME_SECONDS = 0.00006  # how nearly a ramp must explain its steps, all along
+SAME_BPM = 5e-6  # of a tempo: what whole microseconds leave open
 FITTED_AT = 24  # edges that a ramp is fitted to; it is held against all
 
 
@@ -159,10 +160,7 @@ def _points(events: list[tuple[float, int]]) -> tuple[TempoPoint, ...]:
         found = _ramp_from(beats, bpm, i)
         if found:
             first, after, i = found
-            points.append(first)
-            # What follows begins where the ramp ends, if it is the same tempo: one point for both.
-            if i >= beats.size or abs(bpm[i] / after.bpm - 1) > 1e-4:
-                points.append(after)
+            points += [first, after]
             continue
         points.append(TempoPoint(float(beats[i]), float(bpm[i])))
         i += 1
@@ -172,9 +170,19 @@ def _points(events: list[tuple[float, int]]) -> tuple[TempoPoint, ...]:
         if is_step and abs(point.bpm - kept[-1].bpm) < 1e-9:
             continue
         if kept and point.beat <= kept[-1].beat:
-            kept.pop()
+            end = kept.pop()
+            if kept and abs(point.bpm / end.bpm - 1.0) > SAME_BPM:
+                kept += _ended_before(kept.pop(), end)
         kept.append(point)
     return tuple(kept)
+
+
+def _ended_before(start: TempoPoint, end: TempoPoint) -> tuple[TempoPoint, TempoPoint]:
+    """The same ramp, ended a tick earlier: where it ends another tempo begins at once."""
+    beat = end.beat - 1 / TICKS
+    bpm = TempoMap((start, end)).bpm_at(beat)
+    bend = start.bend * (beat - start.beat) / (end.beat - start.beat)
+    return replace(start, bend=bend), TempoPoint(beat, bpm)
 
 
 def _ramp_from(beats: Floats, bpm: Floats, i: int) -> tuple[TempoPoint, TempoPoint, int] | None:
@@ -222,17 +230,15 @@ def _fitted(start: float, step: float, bpm: Floats) -> tuple[TempoPoint, TempoPo
         [FASTEST_BPM, FASTEST_BPM, SHARPEST_BEND],
     )
     best = optimize.least_squares(off, np.clip(guess, low, high), bounds=(low, high), args=(some,))
-    if np.abs(off(best.x, every)).max() > SAME_SECONDS:
-        return None
-    first, last, bend = (float(v) for v in best.x)
-    bend = 0.0 if abs(bend) < 0.02 else bend
-    begin = TempoPoint(float(edges[0]), _tidy(first), "ramp", bend)
-    return begin, TempoPoint(float(edges[-1]), _tidy(last))
-
-
-def _tidy(bpm: float) -> float:
-    """A tempo as it was most likely written: what is a hundredth within a thousandth is that."""
-    return round(bpm, 2) if abs(round(bpm, 2) - bpm) < 0.004 else bpm
+    # As it was most likely written: in hundredths, without a bend that nobody hears.
+    first, last, bend = best.x
+    tidy = np.asarray([round(first, 2), round(last, 2), 0.0 if abs(bend) < 0.02 else bend])
+    for values in (tidy, best.x):
+        if np.abs(off(values, every)).max() <= SAME_SECONDS:
+            first, last, bend = (float(v) for v in values)
+            begin = TempoPoint(float(edges[0]), first, "ramp", bend)
+            return begin, TempoPoint(float(edges[-1]), last)
+    return None
 
 
 def _metres(events: list[tuple[float, Metre]], notes: list[str]) -> tuple[MetreChange, ...]:

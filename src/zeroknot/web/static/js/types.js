@@ -16,6 +16,8 @@
  * @typedef {SentSheet & {is_range?: boolean}} HandSheet is_range: it is a stretch of the recording
  * @typedef {{id: string, name: string, level_db: number, muted: boolean, solo: boolean}} Track
  * @typedef {{bar: number, beat: number, metre: string, beats_per_bar: number, beats_per_pulse: number}} MetreSpan
+ * @typedef {{strand: string, name: string, bpm: number}} TempoOffer
+ * @typedef {{words: string, intent: Record<string, unknown>}} Proposal
  * @typedef {{beat: number, bpm: number, shape: "step" | "ramp", bend: number, place: string}} TempoPoint
  * @typedef {{semitones: number, formants: number, grain_seconds: number, density: number,
  *   jitter_seconds: number, spread: number, direction: string, frozen_at: number | null,
@@ -29,7 +31,7 @@
  *   place: string}} Clip
  * @typedef {{id: string, revision: number, undo: string | null, redo: string | null,
  *   notes: string[], name: string, rate: number, bpm: number, tempos: TempoPoint[],
- *   offer: {strand: string, name: string, bpm: number} | null, tempo_line: [number, number][], metres: MetreSpan[], metre: string, beats_per_bar: number, beats_per_pulse: number, key: string | null,
+ *   offer: TempoOffer | null, tempo_line: [number, number][], metres: MetreSpan[], metre: string, beats_per_bar: number, beats_per_pulse: number, key: string | null,
  *   master_db: number, last_bar: number, end_beat: number, tracks: Track[], strands: Strand[],
  *   clips: Clip[]}} ProjectState
  * @typedef {{bars: number, beats_per_bar: number, tempo_bpm: number, downbeat_s: number,
@@ -57,7 +59,7 @@
  *   attacks: Attack[], sensitivity: number, beats: number[],
  *   sounding: [number, number], steadiness: Steadiness | null, key: HeardKey, sound: HeardSound,
  *   warnings: string[], claims: Record<string, unknown>, readings: Reading[],
- *   proposals: {words: string, intent: Record<string, unknown>}[],
+ *   proposals: Proposal[],
  *   methods: Method[], limits: Record<string, [number, number]>,
  *   voices: {key: string, name: string}[], voice: string | null,
  *   chosen: Chosen, strain: Strain | null}} Hand

@@ -19,6 +19,17 @@ export function beatOfPlace(metres, text) {
   return inside < metre.beats_per_bar ? start + inside : null;
 }
 
+/**
+ * A list as it is now, its rows changed in place: only what changed is shown anew, and what is being
+ * typed elsewhere in a row stays.
+ * @param {any[]} before @param {any[]} now @param {string} key that names a row
+ */
+function renewed(before, now, key) {
+  const known = new Map(before.map((row) => [row[key], row]));
+  const rows = now.map((row) => (known.has(row[key]) ? Object.assign(known.get(row[key]), row) : row));
+  return rows.length === before.length && rows.every((row, i) => row === before[i]) ? before : rows;
+}
+
 /** @param {import("../session.js").Session} session */
 export const timeControls = (session) => ({
   /** @type {any[]} */
@@ -35,9 +46,8 @@ export const timeControls = (session) => ({
       name: `Tempo at ${t.place}`, until: tempos[i + 1]?.place ?? "", bendShown: round(t.bend, 2),
     }));
     const shownMetres = metres.map((m) => ({ ...m, isFirst: m.bar === 1, name: `Metre from bar ${m.bar}` }));
-    // Only where they changed: what is being typed stays.
-    if (JSON.stringify(shownTempos) !== JSON.stringify(this.tempos)) this.tempos = shownTempos;
-    if (JSON.stringify(shownMetres) !== JSON.stringify(this.metres)) this.metres = shownMetres;
+    this.tempos = renewed(this.tempos, shownTempos, "beat");
+    this.metres = renewed(this.metres, shownMetres, "bar");
     this.showAdd();
   },
 

@@ -19,7 +19,7 @@ export const countControls = (session, what) => {
 
   return {
     tapText: "",
-    /** @type {{words: string, intent: Record<string, unknown>}[]} */
+    /** @type {import("../types.js").Proposal[]} */
     proposals: [],
     isTapped: false,
 
