@@ -157,13 +157,13 @@ def followed(attacks: Attacks, period: float, until: float) -> Floats:
     return _on_attacks(beats, attacks.seconds)
 
 
-def share_on(beats: Floats, attacks: Attacks) -> float:
-    """How much of the attacks between the first beat and the last is on a beat or half of one."""
-    halves = np.sort(np.concatenate([beats, (beats[1:] + beats[:-1]) / 2]))
+def share_on(beats: Floats, attacks: Attacks, parts: int) -> float:
+    """How much of the attacks between the first beat and the last is on a beat or a part of one."""
+    grid = np.interp(np.arange((beats.size - 1) * parts + 1) / parts, np.arange(beats.size), beats)
     inside = (attacks.seconds > beats[0] - 0.02) & (attacks.seconds < beats[-1] + 0.02)
     if not inside.any():
         return 0.0
-    off = np.abs(attacks.seconds[inside] - _nearest(halves, attacks.seconds[inside]))
+    off = np.abs(attacks.seconds[inside] - _nearest(grid, attacks.seconds[inside]))
     return float(np.average(off < ON_BEAT_SECONDS, weights=attacks.strengths[inside] + 1e-6))
 
 

@@ -43,6 +43,7 @@ SAME_TEMPO_BPM = 0.1
 SAME_ANSWER = 0.004
 LONGEST_LOOP_SECONDS = 75.0  # longer is a take: its beats are followed instead
 SHORTEST_TAKE_SECONDS = 12.0  # from here on a player's tempo may have moved
+SAME_MEAN_TEMPO, LEAST_WANDERING = 0.01, 0.02
 TAKE_FITS_BETTER = 0.25  # share of the attacks that only the followed beats are on
 # What was learnt from has as many odd metres and lengths as even ones; what people bring has not.
 # Logarithms of how much rarer each is (common practice, no source).
@@ -112,8 +113,14 @@ def _or_a_take(
     if take is None or curve is None:
         return readings, None
     best = readings[0]
+    is_even = curve.deviation_bpm < LEAST_WANDERING * curve.mean_bpm
+    if is_even and abs(take.tempo_bpm / best.tempo_bpm - 1.0) < SAME_MEAN_TEMPO:
+        return readings, None  # the loop's own grid says as much, and where it ends, too
     steady = np.asarray([*beats_along(material, best, None), best.end_s])
-    better = share_on(curve.seconds, material.attacks) - share_on(steady, material.attacks)
+    # As fine a grid for the one as for the other, or whatever is counted faster would fit better.
+    parts = max(2, round(2 * curve.mean_bpm / best.tempo_bpm))
+    on_steady = share_on(steady, material.attacks, parts)
+    better = share_on(curve.seconds, material.attacks, 2) - on_steady
     if better < TAKE_FITS_BETTER:
         return readings, None
     left = tuple(replace(r, confidence=r.confidence * (1 - take.confidence)) for r in readings)
