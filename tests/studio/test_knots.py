@@ -157,6 +157,7 @@ class StraightenTest(StudioTest):
         self.submit(self.project, said)
         self.straighten()
         self.assertEqual((self.strand().span, self.strand().reading.bars), (60, 15))
+        self.assertEqual(self.studio.shelf.loop(self.sha).stated.bars, 15)
         self.assertLess(self.off(), 5)
 
     def test_refusals(self):

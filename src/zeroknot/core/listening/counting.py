@@ -23,6 +23,7 @@ SAME_TEMPO = 0.03  # tapped this near, a whole number of bars is meant
 NEARLY_WHOLE = 0.004  # of a tempo that was most likely meant to be a whole number
 LEAST_OVERHANG = 0.0015  # seconds that copies begin to pile up by
 METRES = (2, 3, 4, 5, 7)
+MOST_RECOUNTED = 64  # bars: a long take is not counted otherwise by a guess
 
 
 @dataclass(frozen=True)
@@ -86,7 +87,7 @@ def follows(reading: Reading, attacks: Attacks) -> tuple[Proposal, ...]:
     over = overhang_of(attacks, reading.downbeat_s, reading.end_s, beat)
     if over is not None and abs(over) > LEAST_OVERHANG:
         end = reading.end_s - over
-        words = f"end {_moved(-over)}, where its beginning comes again"
+        words = f"end {_moved(-over)}: there it begins again"
         found.append(Proposal(words, Correction(end_s=end)))
     whole = round(reading.tempo_bpm)
     if 1e-4 < abs(whole / reading.tempo_bpm - 1) < NEARLY_WHOLE:
@@ -95,14 +96,14 @@ def follows(reading: Reading, attacks: Attacks) -> tuple[Proposal, ...]:
         found.append(Proposal(words, Correction(bars=reading.bars, end_s=end)))
     for times in (0.5, 2):
         bars = reading.bars * times
-        if bars == int(bars) and bars >= 1:
+        if bars == int(bars) and 1 <= bars <= MOST_RECOUNTED:
             tempo = bars * reading.beats_per_bar * 60.0 / body
             words = f"{_is(int(bars), reading.beats_per_bar, tempo)}, {_counted(times)}"
             found.append(Proposal(words, Correction(bars=int(bars))))
     for per_bar in METRES:
         if per_bar != reading.beats_per_bar and reading.pulses % per_bar == 0:
             bars = reading.pulses // per_bar
-            if bars > 1:
+            if 1 < bars <= MOST_RECOUNTED:
                 words = _is(bars, per_bar, reading.tempo_bpm)
                 found.append(Proposal(words, Correction(bars=bars, beats_per_bar=per_bar)))
     return tuple(p for p in found if _is_possible(reading, p.correction))

@@ -50,11 +50,10 @@ def strain_along(time_map: TimeMap, rate: int, case: Case, method: str) -> Strai
 
     case  of the pass; its ratio is taken from the map
     """
-    ratios = time_map.duration_ratios(rate)
-    known: dict[float, float] = {}
-    for ratio in np.unique(ratios.round(6)):
-        known[float(ratio)] = strain_of(replace(case, ratio=float(ratio)), method)
-    values = np.asarray([known[float(r)] for r in ratios.round(6)])
+    # A thousandth more or less is not heard, and a take has thousands of knots.
+    ratios, which = np.unique(time_map.duration_ratios(rate).round(3), return_inverse=True)
+    known = [strain_of(replace(case, ratio=float(ratio)), method) for ratio in ratios]
+    values = np.asarray(known)[which]
     return Strain(time_map.frames, values)
 
 

@@ -117,7 +117,6 @@ class StraightenBeats(KnotIntent):
     over   the stretch (seconds); the whole pass without one
     """
 
-    states = True
     kind: Literal["straighten"] = "straighten"
     every: int = 1
     unit: Literal["beats", "bars"] = "beats"
@@ -139,6 +138,9 @@ class StraightenBeats(KnotIntent):
         each = "beat" if self.unit == "beats" else "bar"
         often = each if self.every == 1 else f"{self.every} {each}s"
         return strand.changed(straighten=layer), f"straighten every {often}"
+
+    def says(self, hand: Hand, strand: Strand) -> bool:
+        return strand.base != hand.strand.base  # its beats were counted otherwise than it was read
 
 
 class SetStraightening(KnotIntent):

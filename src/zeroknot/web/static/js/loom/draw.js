@@ -22,7 +22,7 @@ const MONO = "11px 'Spline Sans Mono Variable', monospace";
 const SANS = "12px 'Spline Sans Variable', sans-serif";
 const MOST_CROWD = 0.5; // threads a pixel, over which they are not drawn
 const MOST_BANDS = 0.28; // bands a pixel, over which upright strips do
-const CLOSE_KNOTS = 7; // pixels from knot to knot, under which they have no rings
+const CLOSE_KNOTS = 9; // pixels from knot to knot, under which they have no rings
 
 /** Everything that stands still. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
 export function drawLoom(c, scene, colours) {
