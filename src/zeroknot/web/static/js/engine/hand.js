@@ -17,7 +17,10 @@ import { along, blocksBetween, frame } from "./schedule.js";
 
 const AHEAD_SECONDS = 0.25;
 const START_SECONDS = 0.03; // from the last sum to the clock
-const FIRST_SECONDS = 0.3; // that are there before a way is begun
+const FIRST_SECONDS = 0.25; // that are there before a way is begun
+// What comes is asked for so far ahead; of what is only tried less, or it would hold up the next try.
+const COMING_SECONDS = 2;
+const TRIAL_SECONDS = 0.25;
 const EDGE_FRAMES = 220;
 const SEAM_SECONDS = 1;
 export const AS_THEY_ARE = Object.freeze({ recorded: 1, fitted: 1, against: 1 });
@@ -95,6 +98,7 @@ export class HandVoice {
     this.lane = new Lane(context, blocks, () => output, () => this.sheet?.channels ?? 2);
     this.attempt = 0;
     this.isWaiting = false;
+    this.isTrial = false;
   }
 
   get isPlaying() {
@@ -149,9 +153,9 @@ export class HandVoice {
 
   /**
    * Hear a way, from the musical place that sounds now or from the one.
-   * @param {HandSheet} sheet @param {Way} way
+   * @param {HandSheet} sheet @param {Way} way @param {boolean} [isTrial] it may be another a moment later
    */
-  async hear(sheet, way) {
+  async hear(sheet, way, isTrial = false) {
     this.attempt += 1;
     const attempt = this.attempt;
     const pattern = patternOf(sheet, way, this.gains);
@@ -174,6 +178,7 @@ export class HandVoice {
     this.lane.release(at / this.rate);
     this.sheet = sheet;
     this.pattern = pattern;
+    this.isTrial = isTrial;
     this.cursor = { context: at, at: start, join: true };
     this.anchor = { context: at, at: start };
     this.wake();
@@ -244,10 +249,13 @@ export class HandVoice {
     const to = at + horizon - context;
     this.lane.play(this.rounds(pattern, at, to), at, to, context, join, () => Infinity);
     this.cursor = { context: horizon, at: to, join: false };
-    for (const e of this.rounds(pattern, to, to + 2 * this.rate)) {
-      for (const i of blocksBetween(e, to, to + 2 * this.rate)) {
-        this.blocks.get(e.digest, i, sheet.channels).catch(() => undefined);
-      }
+    this.askFor(pattern, sheet, to, to + (this.isTrial ? TRIAL_SECONDS : COMING_SECONDS) * this.rate);
+  }
+
+  /** What is heard between two frames of the rounds, asked for ahead. @param {Pattern} pattern @param {HandSheet} sheet @param {number} from @param {number} to */
+  askFor(pattern, sheet, from, to) {
+    for (const e of this.rounds(pattern, from, to)) {
+      for (const i of blocksBetween(e, from, to)) this.blocks.get(e.digest, i, sheet.channels).catch(() => undefined);
     }
   }
 }

@@ -492,7 +492,7 @@ export const fit = (session, app) => () => {
           const engine = session.engine();
           trial.isHeard = true;
           if (withRest) engine.song.adopt(tried.song);
-          else await engine.hand.hear(tried.sheet, "fitted");
+          else await engine.hand.hear(tried.sheet, "fitted", true);
           trial.took.push(performance.now() - asked_);
         }
       } catch (error) {
