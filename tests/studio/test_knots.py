@@ -114,7 +114,7 @@ class StraightenTest(StudioTest):
         return self.studio.projects.state(self.project).project.strands[0]
 
     def off(self):
-        """Median ms at 98 BPM that hits in the pass lie off the beat they were played on."""
+        """Median ms at 98 BPM that hits in the pass lie from the beat they were played on."""
         warp = self.strand().warp
         inside = [(s, p - 1) for s, p in self.hits if self.one <= s < self.end]
         return np.median([abs(warp.beat_of_second(s) - p) for s, p in inside]) * 60_000 / 98

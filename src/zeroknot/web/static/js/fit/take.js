@@ -168,12 +168,18 @@ export const takeControls = (session, app, what) => {
 
     /** The end where the beginning comes again. */
     mendOverhang() {
-      if (facts) this.moveRange([facts.start_s, facts.mended_s]);
+      if (facts && this.isCurrent()) this.moveRange([facts.start_s, facts.mended_s]);
     },
 
     /** Both edges to the nearest rise through zero. */
     snapToZero() {
-      if (facts) this.moveRange([...facts.crossing_s]);
+      if (facts && this.isCurrent()) this.moveRange([...facts.crossing_s]);
+    },
+
+    /** Are the facts those of the stretch as it is now? */
+    isCurrent() {
+      const range = what.stage()?.range;
+      return !!range && !!facts && Math.abs(range[0] - facts.start_s) < 1e-6 && Math.abs(range[1] - facts.end_s) < 1e-6;
     },
 
     /** @param {"recorded" | "seam"} way */
@@ -204,14 +210,23 @@ export const takeControls = (session, app, what) => {
       if (this.croppedSha) app.go(`/p/${session.state.id}/fit/${this.croppedSha}`);
     },
 
+    /** The stretch as it is now, and as how many bars; null where none is chosen or counted yet. */
+    counted() {
+      const range = what.stage()?.range;
+      const count = Number(this.rangeBars) || facts?.bars;
+      return range && count ? { start_s: Math.max(0, range[0]), end_s: range[1], bars: count } : null;
+    },
+
     /** The project's tempo, so that the stretch is so many bars of it. */
     tempoFromRange() {
-      if (facts) session.submit({ kind: "take_tempo_of_range", hand: what.held(), start_s: facts.start_s, end_s: facts.end_s, bars: facts.bars });
+      const counted = this.counted();
+      if (counted) session.submit({ kind: "take_tempo_of_range", hand: what.held(), ...counted });
     },
 
     /** What the stretch as a reading would be; null where none is chosen. @returns {Record<string, unknown> | null} */
     rangeReading() {
-      return facts && { kind: "state_reading", downbeat_s: facts.start_s, end_s: facts.end_s, bars: facts.bars };
+      const counted = this.counted();
+      return counted && { kind: "state_reading", downbeat_s: counted.start_s, end_s: counted.end_s, bars: counted.bars };
     },
   };
 };
