@@ -6,7 +6,6 @@ from datetime import UTC, datetime
 import numpy as np
 
 from zeroknot.core.errors import EditError, ZeroKnotError
-from zeroknot.core.listening.attacks import Attacks
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.listening.seams import FoundLoop, overhang_of
 from zeroknot.core.loop import Loop
@@ -79,7 +78,7 @@ class Takes:
         whole = bars or max(1, round(pulses / reading.beats_per_bar))
         seconds = end_s - start_s
         beat = seconds / max(1.0, pulses)
-        overhang = overhang_of(_attacks(hand.loop), start_s, end_s, beat)
+        overhang = overhang_of(hand.loop.hearing.attacks_at(), start_s, end_s, beat)
         if overhang is None:
             # Nothing is heard past it: then the beats that were heard say where its bars end.
             last = beats.number_at(start_s) + whole * reading.beats_per_bar
@@ -158,11 +157,6 @@ class Takes:
             )
         if end_s - start_s < SHORTEST_SECONDS:
             raise EditError("that is too short for a loop; choose a longer stretch")
-
-
-def _attacks(loop: Loop) -> Attacks:
-    table = np.asarray(loop.hearing.attacks, np.float64).reshape(-1, 3)
-    return Attacks(table[:, 0], table[:, 1], table[:, 2])
 
 
 def _clock(seconds: float) -> str:

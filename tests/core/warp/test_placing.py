@@ -40,6 +40,12 @@ class PlacingTest(unittest.TestCase):
         for second, beat in beats.items():
             self.assertAlmostEqual(moved.beat_of_second(second), beat + by)
 
+    def test_knots_that_move_together_may_go_where_others_leave(self):
+        three = placed(PLAIN, [Placing(2.0), Placing(2.5), Placing(3.0)])
+        moved = placed(three, [Placing(s + 0.5, at=s) for s in (2.0, 2.5, 3.0)]).warp
+        self.assertEqual([k.second for k in moved.knots], [1.0, 2.5, 3.0, 3.5, 5.0])
+        self.assertEqual([k.beat for k in moved.knots], [k.beat for k in three.warp.knots])
+
     def test_a_knot_may_choose_another_moment(self):
         tied_ = placed(PLAIN, [Placing(2.0, 2.0)])
         warp = placed(tied_, [Placing(2.2, 2.0, at=2.0)]).warp

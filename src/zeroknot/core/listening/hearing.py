@@ -3,7 +3,9 @@
 from dataclasses import dataclass, field
 from typing import Any
 
-from zeroknot.core.listening.attacks import SENSITIVITY
+import numpy as np
+
+from zeroknot.core.listening.attacks import SENSITIVITY, Attacks
 from zeroknot.core.listening.key import KeyReading
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.listening.sound_kind import SoundReading
@@ -40,6 +42,12 @@ class Hearing:
         if not self.readings or self.readings[0].confidence < CANNOT_TELL:
             return None
         return self.readings[0]
+
+    def attacks_at(self, sensitivity: float = 1.0) -> Attacks:
+        """Attacks that hold at a sensitivity of 0…1 as arrays; all that may be one at 1."""
+        table = np.asarray(self.attacks, np.float64).reshape(-1, 3)
+        found = Attacks(table[:, 0], table[:, 1], table[:, 2])
+        return found.at_sensitivity(sensitivity)
 
     def attack_seconds(self, sensitivity: float = SENSITIVITY) -> tuple[float, ...]:
         """Attacks that hold at a sensitivity of 0…1; a higher one only ever adds."""

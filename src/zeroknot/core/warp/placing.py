@@ -54,6 +54,7 @@ def placed(knots: Tied, places: Sequence[Placing], fastened: Sequence[Stretch] =
     warp = knots.warp
     base = {k.second: k for k in knots.base.knots}
     layer = knots.layer
+    standing: list[Knot] = []  # laid at the end: a knot may go where another one leaves
     for place in places:
         old = None if place.at is None else _named(warp, place.at)
         beat = place.beat
@@ -70,7 +71,8 @@ def placed(knots: Tied, places: Sequence[Placing], fastened: Sequence[Stretch] =
                 raise KnotError("the zero knot stays on the one and the end knot on the last line")
             base.pop(old.second, None)
             layer = layer.without([old.second]) if layer else None
-        base[place.second] = Knot(place.second, beat)
+        standing.append(Knot(place.second, beat))
+    base |= {knot.second: knot for knot in standing}
     made = Tied(WarpMap(tuple(sorted(base.values()))), layer)
     if abs(made.base.span - knots.base.span) > CLOSEST_BEATS:
         raise KnotError("a knot cannot stand after the end knot")

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from zeroknot.core.listening.attacks import SENSITIVITY, Attacks
+from zeroknot.core.listening.attacks import SENSITIVITY
 from zeroknot.core.listening.beats import curve_of
 from zeroknot.core.listening.counting import Proposal, follows
 from zeroknot.core.listening.reading import Reading
@@ -66,7 +66,7 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]
         "warnings": list(loop.warnings),
         "claims": {k: v for k, v in asdict(loop.claims).items() if v not in (None, ())},
         "readings": _readings(project, hand),
-        "proposals": proposals_json(follows(reading_of(project, strand), _attacks(loop))),
+        "proposals": proposals_json(follows(reading_of(project, strand), loop.hearing.attacks_at(SENSITIVITY))),
         "methods": _methods(project, strand, loop),
         "voices": [{"key": v.key, "name": v.name} for v in VOICES.values()],
         "voice": stretch_of(project, strand, loop, 0.0).settings.voice,
@@ -78,11 +78,6 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]
 def proposals_json(proposals: tuple[Proposal, ...]) -> list[dict[str, Any]]:
     """What may be meant, in words, and the intent it would be."""
     return [{"words": p.words, "intent": {"kind": "state_reading", **p.given}} for p in proposals]
-
-
-def _attacks(loop: Loop) -> Attacks:
-    table = np.asarray(loop.hearing.attacks, np.float64).reshape(-1, 3)
-    return Attacks(table[:, 0], table[:, 1], table[:, 2]).at_sensitivity(SENSITIVITY)
 
 
 def laid_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]:

@@ -447,6 +447,7 @@ export const fit = (session, app) => () => {
     /** @param {number} value percent */
     setAmount(value) {
       if (hand.straighten && value !== round(100 * hand.straighten.amount, 1)) this.change({ kind: "set_straightening", amount: value / 100 });
+      else this.tryOut(null);
     },
 
     /** While the bar is dragged: heard, not yet kept. @param {number} value percent */
