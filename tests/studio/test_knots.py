@@ -19,6 +19,8 @@ from zeroknot.studio.intents.knots import (
 )
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.readings import AdoptReading, LayOn, ShiftGrid, StateReading
+from zeroknot.studio.intents.time import SetSteadyTempo
+from zeroknot.web.api.hand_wire import hand_json
 
 
 class KnotsTest(StudioTest):
@@ -79,6 +81,15 @@ class KnotsTest(StudioTest):
         self.assertEqual((self.strand().span, self.strand().warp.beat_of_second(1.2)), (32, 10.0))
         self.ask(ShiftGrid(hand=self.sha, beats=1.0))
         self.assertAlmostEqual(self.strand().warp.beat_of_second(1.2), 11.0)
+
+    def test_fit_opens_where_the_project_is_too_fast_for_the_loop(self):
+        self.ask(SetSteadyTempo(bpm=400))
+        self.ask(LayOn(hand=self.sha, beats=2))
+        tree = self.studio.projects.state(self.project).project
+        with self.assertRaises(StretchError):
+            self.studio.hand_sheet(tree, self.sha, 0.0)
+        shown = hand_json(tree, self.studio.hand(tree, self.sha))
+        self.assertIsNone(shown["strain"])
 
     def test_fasten_and_loosen(self):
         self.ask(Fasten(hand=self.sha, start_s=1.0, end_s=2.0))

@@ -145,6 +145,7 @@ def followed(attacks: Attacks, period: float, until: float) -> Floats:
     attacks  that were heard
     period   seconds a pulse, on the whole
     until    second up to which beats are wanted
+    returns  float64 [n], rising; none where nothing was heard
     """
     if not attacks.seconds.size:
         return np.zeros(0)

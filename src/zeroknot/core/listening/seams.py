@@ -82,7 +82,10 @@ class TakePicture:
 
 
 def alike(a: Table, b: Table) -> float:
-    """How alike two stretches sound, 0…1; 0 where either is missing."""
+    """How alike two stretches sound, 0…1; 0 where either is missing.
+
+    a, b  float32 [frames, bands], as `TakePicture.part` gives them
+    """
     rows = min(len(a), len(b))
     if rows < 2 or abs(len(a) - len(b)) > 0.2 * max(len(a), len(b)) + 2:
         return 0.0

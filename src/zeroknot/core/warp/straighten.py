@@ -46,14 +46,11 @@ class Straighten:
     ties    rising in seconds and in both beats
     every   pulses from tie to tie
     amount  0…1
-    start_s, end_s  the stretch it was tied over; None where it is the whole pass
     """
 
     ties: tuple[Tie, ...]
     every: int
     amount: float = 1.0
-    start_s: float | None = None
-    end_s: float | None = None
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.amount <= 1.0:
@@ -163,7 +160,7 @@ def tied(
             ties.append(tie)
     if not ties:
         raise KnotError("there is no beat here to tie: choose a longer stretch, or tie more often")
-    return Straighten(tuple(ties), every, 1.0, start_s, end_s)
+    return Straighten(tuple(ties), every)
 
 
 def _fits(tie: Tie, ties: list[Tie], fixed: list[Knot]) -> bool:

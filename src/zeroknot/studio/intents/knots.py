@@ -134,7 +134,7 @@ class StraightenBeats(KnotIntent):
         start, end = self.over or (None, None)
         layer = tied(strand.base, beats, every, strand.fastened, start, end)
         if strand.straighten:
-            layer = _beside(strand.straighten, layer)
+            layer = _beside(strand.straighten, layer, self.over)
         each = "beat" if self.unit == "beats" else "bar"
         often = each if self.every == 1 else f"{self.every} {each}s"
         return strand.changed(straighten=layer), f"straighten every {often}"
@@ -197,10 +197,10 @@ def _recounted(project: Project, strand: Strand, reading: Reading, beats: Counte
     return by_reading(project, strand, again)
 
 
-def _beside(old: Straighten, new: Straighten) -> Straighten:
+def _beside(old: Straighten, new: Straighten, over: tuple[float, float] | None) -> Straighten:
     """What was tied elsewhere stays: a new stretch takes the place of what lies in it only."""
-    if new.start_s is None or new.end_s is None:
+    if over is None:
         return replace(new, amount=old.amount)
-    kept = [t for t in old.ties if not new.start_s <= t.second <= new.end_s]
+    kept = [t for t in old.ties if not over[0] <= t.second <= over[1]]
     ties = tuple(sorted([*kept, *new.ties], key=lambda t: t.second))
-    return replace(new, ties=ties, amount=old.amount, start_s=None, end_s=None)
+    return replace(new, ties=ties, amount=old.amount)

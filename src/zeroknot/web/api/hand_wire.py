@@ -5,11 +5,13 @@ from typing import Any
 
 import numpy as np
 
+from zeroknot.core.errors import StretchError
 from zeroknot.core.listening.attacks import SENSITIVITY
 from zeroknot.core.listening.beats import curve_of
 from zeroknot.core.listening.counting import Proposal, follows
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
+from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.methods import METHODS, NOTES, method_named
 from zeroknot.core.stretch.settings import LIMITS, SHIFTED
@@ -37,6 +39,7 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]
     metre = project.metre_map.metre_at(1)
     is_span = beats_of(reading, metre) if reading else strand.span
     shown = strand_json(project, strand, loop)
+    attacks = loop.hearing.attacks_at(SENSITIVITY)
     return {
         **shown,
         "hand": loop.sha if hand.is_new else strand.id,
@@ -66,7 +69,7 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]
         "warnings": list(loop.warnings),
         "claims": {k: v for k, v in asdict(loop.claims).items() if v not in (None, ())},
         "readings": _readings(project, hand),
-        "proposals": proposals_json(follows(reading_of(project, strand), loop.hearing.attacks_at(SENSITIVITY))),
+        "proposals": proposals_json(follows(reading_of(project, strand), attacks)),
         "methods": _methods(project, strand, loop),
         "voices": [{"key": v.key, "name": v.name} for v in VOICES.values()],
         "voice": stretch_of(project, strand, loop, 0.0).settings.voice,
@@ -112,12 +115,12 @@ def _methods(project: Project, strand: Strand, loop: Loop) -> list[dict[str, Any
     if loop.is_midi:
         auto |= {"name": NOTES.name, "about": NOTES.about, "uses": sorted(NOTES.uses)}
         return [auto]
-    plan = plan_at(project, strand, loop, 0.0)
+    plan = _plan(project, strand, loop, 0.0)
     case = case_of(project, strand, loop, 0.0)
     found = [auto]
     for m in METHODS.values():
         strain = None
-        if m.family == "keep":
+        if plan and m.family == "keep":
             strain = strain_along(plan.time_map, plan.rate, case, m.key).mean
         found.append(
             {"key": m.key, "name": m.name, "family": m.family, "about": m.about,
@@ -136,8 +139,8 @@ def _strain(project: Project, strand: Strand, loop: Loop, beat: float) -> dict[s
 
     along  (second of the recording from which, strain)
     """
-    plan = plan_at(project, strand, loop, beat)
-    if method_named(plan.method).family != "keep":
+    plan = _plan(project, strand, loop, beat)
+    if plan is None or method_named(plan.method).family != "keep":
         return None
     case = case_of(project, strand, loop, beat)
     found = strain_along(plan.time_map, plan.rate, case, plan.method)
@@ -153,6 +156,17 @@ def _strain(project: Project, strand: Strand, loop: Loop, beat: float) -> dict[s
         "words": in_words(found.mean),
         "along": [[s, v] for s, v in zip(seconds[edges], values, strict=True)],
     }
+
+
+def _plan(project: Project, strand: Strand, loop: Loop, beat: float) -> RenderPlan | None:
+    """What would be rendered; None where the project's tempo is too far from the loop's for it.
+
+    Fit opens all the same: that is where it is mended.
+    """
+    try:
+        return plan_at(project, strand, loop, beat)
+    except StretchError:
+        return None
 
 
 def _straighten(strand: Strand) -> dict[str, Any] | None:
