@@ -101,6 +101,7 @@ def _measured(server: Server) -> dict[str, list[float]]:
                 ahead.append(page.evaluate(HEAR, sha))
                 continue
             fresh.append(page.evaluate(HEAR, sha))
+            page.wait_for_timeout(700)  # what comes next has been rendered by then
             again.append(page.evaluate(HEAR, sha))
             joining.append(page.evaluate(JOIN, sha))
             page.evaluate("() => zeroKnot.session.engine_.song.stop()")

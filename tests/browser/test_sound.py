@@ -150,15 +150,17 @@ class RulesTest(BrowserTest):
             "return [parts.map((p) => [p.at, p.index, p.offset, p.frames]),"
             " joined.map((p) => [p.at, p.index, p.offset, p.frames, p.from])];"
         )
-        # 32 768 · 1 − 30 000 = 2 768 frames are left of block 0; then a whole block, and the rest.
+        # 2 · 16 384 − 30 000 = 2 768 frames are left of block 1; then whole blocks, and the rest.
         self.assertEqual(
             got[0],
             [
-                [1000, 0, 30000, 2768],
-                [3768, 1, 0, 32768],
-                [36536, 2, 0, 32768],
-                [69304, 3, 0, 6696],
+                [1000, 1, 13616, 2768],
+                [3768, 2, 0, 16384],
+                [20152, 3, 0, 16384],
+                [36536, 4, 0, 16384],
+                [52920, 5, 0, 16384],
+                [69304, 6, 0, 6696],
             ],
         )
-        # Joined at 20 000: block 1, 16 232 frames in.
-        self.assertEqual(got[1], [[20000, 1, 16232, 16536, 19000]])
+        # Joined at 20 000: block 2, 16 232 frames in.
+        self.assertEqual(got[1], [[20000, 2, 16232, 152, 19000], [20152, 3, 0, 16384, 19152]])

@@ -8,17 +8,20 @@ import numpy as np
 from tests.browser.harness import BrowserTest
 from tests.sounds import rendered
 from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.core.render.plan import BLOCK_FRAMES
 
 # The voice that plays what is in hand, on an offline context: 1 s by one method, then by the other.
 SWITCHED = """async (sheet) => {
   const {HandVoice} = await import("/static/js/engine/hand.js");
   const {Blocks} = await import("/static/js/engine/blocks.js");
+  const {BLOCK_FRAMES} = await import("/static/js/engine/schedule.js");
   const seconds = 2.4;
   const context = new OfflineAudioContext(2, seconds * sheet.rate, sheet.rate);
   const blocks = new Blocks(sheet.rate);
   // An offline clock waits for nobody: everything is there before it runs.
   for (const digest of [sheet.digest, sheet.against]) {
-    for (let i = 0; i * 32768 < sheet.frames; i += 1) await blocks.get(digest, i, sheet.channels);
+    const count = Math.ceil(sheet.frames / BLOCK_FRAMES);
+    for (let i = 0; i < count; i += 1) await blocks.get(digest, i, sheet.channels);
   }
   const voice = new HandVoice(context, blocks, context.destination);
   for (let k = 1; k < 24; k += 1) {
@@ -150,7 +153,7 @@ class StretchTest(BrowserTest):
     def rendered(self, sheet, digest):
         """The first channel of a whole render, as the browser gets it."""
         parts = []
-        for index in range(-(-sheet["frames"] // 32_768)):
+        for index in range(-(-sheet["frames"] // BLOCK_FRAMES)):
             with urllib.request.urlopen(
                 f"{self.server.base}/api/renders/{digest}/{index}"
             ) as answer:

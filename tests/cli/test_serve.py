@@ -20,6 +20,14 @@ class ServeTest(unittest.TestCase):
             with held_folder(data):
                 pass  # the first has let go of it
 
+    def test_small_answers_go_out_at_once(self):
+        with (
+            listening_on("127.0.0.1", 0) as door,
+            socket.create_connection(door.getsockname()),
+            door.accept()[0] as accepted,
+        ):
+            self.assertTrue(accepted.getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY))
+
     def test_a_taken_port_is_said_at_once(self):
         with socket.create_server(("127.0.0.1", 0)) as taken:
             port = taken.getsockname()[1]

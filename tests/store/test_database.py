@@ -9,7 +9,7 @@ from alembic.migration import MigrationContext
 from sqlalchemy import create_engine, text
 from sqlmodel import SQLModel
 
-from zeroknot.store.audio_store import AudioStore
+from zeroknot.store.audio_store import BLOCKS, AudioStore
 from zeroknot.store.database import MIGRATIONS, NEWEST, migrate, opened_database
 
 
@@ -50,8 +50,8 @@ class DatabaseTest(unittest.TestCase):
     def test_the_cache_is_kept_under_its_size(self):
         store = AudioStore(self.folder)
         for i in range(4):
-            place = store.cache / "blocks" / "ab" / f"d{i}"
+            place = store.cache / BLOCKS / "ab" / f"d{i}"
             place.mkdir(parents=True)
             (place / "0").write_bytes(b"x" * 100)
         store.trim_cache(250)
-        self.assertEqual(len(list((store.cache / "blocks").glob("??/*"))), 2)
+        self.assertEqual(len(list((store.cache / BLOCKS).glob("??/*"))), 2)

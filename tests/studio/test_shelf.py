@@ -9,6 +9,7 @@ from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.formats.sets import natural, set_of, stem_and_part
 from zeroknot.core.harmony.fit import shift_between
 from zeroknot.core.harmony.key import KeyNameError
+from zeroknot.store.audio_store import BLOCKS
 from zeroknot.store.shelf_query import Query
 from zeroknot.studio.audition import Audition, auditioned, match_db
 from zeroknot.studio.intents.placing import Place
@@ -206,7 +207,7 @@ class AuditionTest(StudioTest):
         asked = Audition(lay=1.0)
         self.assertEqual(self.studio.prepare(tree, [self.item.sha, "f" * 64], asked), 1)
         sheet = self.studio.hand_sheet(tree, self.item.sha, 0.0, None, asked)
-        blocks = list((self.folder / "cache" / "blocks").glob(f"??/{sheet['digest']}/0"))
+        blocks = list((self.folder / "cache" / BLOCKS).glob(f"??/{sheet['digest']}/0"))
         self.assertEqual(len(blocks), 1)
 
 

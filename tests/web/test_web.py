@@ -8,6 +8,7 @@ import numpy as np
 from tests.sounds import audio, sine
 from tests.web.helper import WebTest
 from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.core.render.plan import BLOCK_FRAMES
 
 
 class ApiTest(WebTest):
@@ -22,13 +23,13 @@ class ApiTest(WebTest):
         shape = sheet["shapes"][digest]
         frames = [
             len(self.client.get(f"/api/renders/{digest}/{i}").content) // 4 // shape["channels"]
-            for i in range(-(-shape["frames"] // 32_768))
+            for i in range(-(-shape["frames"] // BLOCK_FRAMES))
         ]
         self.assertEqual(sum(frames), shape["frames"])
         beyond = self.client.get(f"/api/renders/{digest}/{len(frames)}")
         self.assertEqual(beyond.status_code, 404)
         block = self.client.get(f"/api/sources/{sha}/48000/0")
-        self.assertEqual(len(block.content), 32_768 * 4 * 2)
+        self.assertEqual(len(block.content), BLOCK_FRAMES * 4 * 2)
         self.assertIn("immutable", block.headers["cache-control"])
 
     def test_conflicts_are_409_with_what_was_done(self):

@@ -16,9 +16,10 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from zeroknot.core.errors import NotFoundError
+from zeroknot.core.render.plan import BLOCK_FRAMES
 
 COPY_BYTES = 1 << 20
-BLOCKS = "blocks"
+BLOCKS = f"blocks-{BLOCK_FRAMES}"
 
 
 class AudioStore:

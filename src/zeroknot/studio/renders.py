@@ -7,7 +7,7 @@ from pathlib import Path
 
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.overview import TILE_BINS
-from zeroknot.core.render.plan import RenderPlan
+from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan
 from zeroknot.store.audio_store import block_path, peaks_path
 from zeroknot.studio.executors import Executors
 
@@ -43,19 +43,35 @@ class Renders:
         if not 0 <= index < plan.blocks:
             raise NotFoundError(f"this render has no block {index}")
         place = block_path(self._folder, digest, index)
-        if place.exists():
-            return place
+        if not place.exists():
+            self._begun(plan, index).result()
+        return place
+
+    def begin(self, digest: str, share: float) -> None:
+        """Render what sounds at a share of the pass, 0 to 1: it is about to be asked for."""
+        plan = self.plan(digest)
+        index = int((plan.lead_frames + share * (plan.body_frames - 1)) // BLOCK_FRAMES)
+        if not block_path(self._folder, digest, index).exists():
+            self._begun(plan, index)
+
+    def _begun(self, plan: RenderPlan, index: int) -> "Future[None]":
+        """The rendering of a block, which is under way once however many ask for it."""
+        key = plan.digest, index
         with self._lock:
-            future = self._running.get((digest, index))
+            future = self._running.get(key)
             if future is None:
                 future = self._executors.render("render_block", self._folder, plan, index)
-                self._running[(digest, index)] = future
-        try:
-            future.result()
-        finally:
-            with self._lock:
-                self._running.pop((digest, index), None)
-        return place
+                self._running[key] = future
+                is_new = True
+            else:
+                is_new = False
+        if is_new:
+            future.add_done_callback(lambda _: self._ended(key))
+        return future
+
+    def _ended(self, key: tuple[str, int]) -> None:
+        with self._lock:
+            self._running.pop(key, None)
 
     def source_peaks(self, sha: str, frames_per_bin: int, tile: int | None = None) -> bytes:
         """Peaks of a recording at its own rate; made anew where the cache was emptied."""

@@ -34,7 +34,7 @@ from zeroknot.studio.takes import Takes
 BARS_BEYOND_END = 64
 BEFORE = "before"
 MOST_PREPARED = 6
-PREPARED_BLOCKS = 3
+PREPARED_BLOCKS = 6
 
 
 class Studio:

@@ -40,6 +40,7 @@ from zeroknot.core.listening.seams import (
 from zeroknot.core.mixing.loudness import loudness
 from zeroknot.core.overview import PEAK_BINS, TILE_BINS, peaks
 from zeroknot.core.render.in_blocks import InBlocks
+from zeroknot.core.render.kept_pieces import KeptPieces
 from zeroknot.core.render.notes_run import NotesRendering
 from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan, plan_as_written, plan_ratio
 from zeroknot.core.render.run import Rendering
@@ -404,4 +405,10 @@ def _rendering(folder: Path, plan: RenderPlan) -> InBlocks:
         return NotesRendering(midi, plan)
     threads = int(os.environ.get(THREADS_VARIABLE, "2"))
     sound = _source(folder, plan.source, plan.rate)
-    return Rendering(sound, _attacks(folder, plan.source), plan, threads)
+    return Rendering(sound, _attacks(folder, plan.source), plan, threads, _kept_pieces())
+
+
+@lru_cache(maxsize=1)
+def _kept_pieces() -> KeptPieces:
+    """What plans that differ by a knot have in common."""
+    return KeptPieces()

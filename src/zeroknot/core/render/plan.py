@@ -25,7 +25,7 @@ from zeroknot.core.warp.warp_map import WarpMap
 
 # A render is handed out in blocks of this size: small enough that the first is there soon, large
 # enough that few are asked for.
-BLOCK_FRAMES = 32_768
+BLOCK_FRAMES = 16_384
 RAMP_STEP_BEATS = 0.125  # a ramp is laid in straight pieces this long: under 0.1 ms off
 LONGEST_LEAD_BEATS = 8.0
 ATTACK_AT_END_SECONDS = 0.03

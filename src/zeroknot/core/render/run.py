@@ -9,7 +9,6 @@ Conventions
 """
 
 import itertools
-from collections import OrderedDict
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property
@@ -20,6 +19,7 @@ from scipy import ndimage
 from zeroknot.core.audio import Audio, Samples
 from zeroknot.core.listening.attacks import Attacks
 from zeroknot.core.render.in_blocks import InBlocks
+from zeroknot.core.render.kept_pieces import KeptPieces, Rendered, key_of
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.stretch.formants import with_colour_held
 from zeroknot.core.stretch.methods import method_named
@@ -28,7 +28,7 @@ from zeroknot.core.stretch.source_view import SourceView
 from zeroknot.core.units import frame, pitch_ratio
 
 Point = tuple[float, float]
-KEPT_PIECES = 16
+BATCH = 16  # pieces held at once while a long stretch is rendered
 ATTACK_BEFORE_SECONDS = 0.012
 PEAK_OVER = 1.12  # just under 1 dB
 DIP_SECONDS = 0.008
@@ -47,18 +47,22 @@ class Rendering(InBlocks):
     sound    the recording at the plan's rate
     attacks  all that may have been heard in it; a method keeps what is sure enough for it
     threads  pieces rendered at once; has no say in the result
+    kept     pieces that other plans over the recording may share; its own where none is given
     """
 
-    def __init__(self, sound: Audio, attacks: Attacks, plan: RenderPlan, threads: int = 2):
+    def __init__(
+        self, sound: Audio, attacks: Attacks, plan: RenderPlan, threads: int = 2,
+        kept: KeptPieces | None = None,
+    ):  # fmt: skip
         self.sound, self.plan = sound, plan
         self._threads = threads
+        self._kept = kept or KeptPieces()
         self._method = method_named(plan.method)
         # Without a change there is nothing to do, except for what changes the sound anyway.
         changes = plan.settings.semitones != 0.0 or self._method.always_changes
         self._is_copy = plan.time_map.is_copy(plan.rate) and not changes
         attacks = attacks.at_sensitivity(self._method.sensitivity)
         self._pieces = [] if self._is_copy else list(self._divided(attacks))
-        self._rendered: OrderedDict[int, tuple[int, Samples]] = OrderedDict()
 
     def frames(self, first: int, count: int) -> Samples:
         """float32 [channels, count]: axis frames from `first` on."""
@@ -120,16 +124,16 @@ class Rendering(InBlocks):
         """Pieces added up: float32 [channels, count], output frames from `begin` on."""
         out = np.zeros((self.sound.channels, count), np.float32)
         wanted = [
-            index
-            for index, piece in enumerate(self._pieces)
+            piece
+            for piece in self._pieces
             if any(begin < b and a < begin + count for a, b in self._covered(piece))
         ]
         # Batches, so that a long render's pieces are not all held at once; in order, so that the
         # sum is the same on however many cores.
-        for at in range(0, len(wanted), KEPT_PIECES):
-            batch = wanted[at : at + KEPT_PIECES]
-            for index, rendered in zip(batch, self._all_rendered(batch), strict=True):
-                self._add(self._pieces[index], rendered, begin, out)
+        for at in range(0, len(wanted), BATCH):
+            batch = wanted[at : at + BATCH]
+            for piece, rendered in zip(batch, self._all_rendered(batch), strict=True):
+                self._add(piece, rendered, begin, out)
         return out
 
     def _divided(self, attacks: Attacks) -> list[_Piece]:
@@ -180,24 +184,22 @@ class Rendering(InBlocks):
         turns = range(first // body, -(-last // body))
         return [(max(0, first - k * body), min(body, last - k * body)) for k in turns]
 
-    def _all_rendered(self, indices: list[int]) -> list[tuple[int, Samples]]:
-        """Pieces from the cache or rendered now, on as many cores as were given."""
-        missing = [i for i in indices if i not in self._rendered]
+    def _all_rendered(self, pieces: list[_Piece]) -> list[Rendered]:
+        """Pieces that were kept or rendered now, on as many cores as were given."""
+        keys = [key_of(self.plan, p.part, p.start, p.end) for p in pieces]
+        found = [self._kept.get(key) for key in keys]
+        missing = [p for p, f in zip(pieces, found, strict=True) if f is None]
         if len(missing) > 1 and self._threads > 1:
             with ThreadPoolExecutor(self._threads) as pool:
-                fresh = dict(zip(missing, pool.map(self._render, missing), strict=True))
+                fresh = iter(list(pool.map(self._render, missing)))
         else:
-            fresh = {i: self._render(i) for i in missing}
-        result = [fresh[i] if i in fresh else self._rendered[i] for i in indices]
-        for index, piece in zip(indices, result, strict=True):
-            self._rendered[index] = piece
-            self._rendered.move_to_end(index)
-        while len(self._rendered) > KEPT_PIECES:
-            self._rendered.popitem(last=False)
+            fresh = map(self._render, missing)
+        result = [next(fresh) if f is None else f for f in found]
+        for key, rendered in zip(keys, result, strict=True):
+            self._kept.keep(key, rendered)
         return result
 
-    def _render(self, index: int) -> tuple[int, Samples]:
-        piece = self._pieces[index]
+    def _render(self, piece: _Piece) -> Rendered:
         return self._method.render_piece(piece.part, piece.start, piece.end, self.plan.settings)
 
     def _add(self, piece: _Piece, rendered: tuple[int, Samples], begin: int, out: Samples) -> None:

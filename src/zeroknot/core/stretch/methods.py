@@ -70,7 +70,7 @@ METHODS: dict[str, Method] = {
             family="keep",
             about="drums and percussion",
             uses=SHIFTED,
-            version=1,
+            version=2,
             module="zeroknot.core.stretch.strike",
             reach_seconds=1.0,
             # A cut too many does no harm; a flam's second hit that is not cut is lost.
@@ -82,7 +82,7 @@ METHODS: dict[str, Method] = {
             family="keep",
             about="chords and full mixes",
             uses=SHIFTED,
-            version=4,
+            version=5,
             module="zeroknot.core.stretch.weave",
         ),
         Method(
@@ -91,7 +91,7 @@ METHODS: dict[str, Method] = {
             family="keep",
             about="one line at a time",
             uses=SHIFTED,
-            version=1,
+            version=2,
             module="zeroknot.core.stretch.voice",
         ),
         Method(
@@ -100,7 +100,7 @@ METHODS: dict[str, Method] = {
             family="colour",
             about="a cloud of grains",
             uses=SHIFTED | GRAINS,
-            version=1,
+            version=2,
             module="zeroknot.core.stretch.scatter",
             reach_seconds=1.1,
         ),

@@ -21,6 +21,7 @@ Points = Floats  # [n, 2]: source frame, output frame
 
 SHORTEST_PIECE_SECONDS = 0.9
 LONGEST_PIECE_SECONDS = 4.0
+NEARER = 0.3
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,6 +60,12 @@ class Part:
         return np.stack([self.attacks * self.rate, self.time_map.output_of(self.attacks)], axis=1)
 
     @cached_property
+    def bends(self) -> Points:
+        """Points of the time map inside the part: float64 [n, 2] of (source, output frame)."""
+        points = np.stack([self.time_map.seconds * self.rate, self.time_map.frames], axis=1)
+        return np.asarray(points[(points[:, 1] > self.start) & (points[:, 1] < self.end)])
+
+    @cached_property
     def anchors(self) -> Points:
         """Anchors, both edges among them, rising: float64 [n, 2] of (source, output frame)."""
         edges = np.asarray([self.start, self.end], dtype=np.float64)
@@ -79,7 +86,7 @@ class Part:
             )
             if free.any():
                 # Nearer anchors are worth more than slightly stronger ones.
-                worth = self.strengths[low:high] - 0.1 * (near[:, 1] - at[1]) / self.rate
+                worth = self.strengths[low:high] - NEARER * (near[:, 1] - at[1]) / self.rate
                 found.append(near[int(np.argmax(np.where(free, worth, -np.inf)))])
             elif last[1] - at[1] > longest:
                 split = min(at[1] + longest, last[1] - longest / 2)
@@ -94,6 +101,23 @@ class Part:
         at, anchors = self.attack_points[:, 1], self.anchors[:, 1]
         i = np.clip(np.searchsorted(anchors, at), 1, anchors.size - 1)
         return np.asarray(np.minimum(np.abs(at - anchors[i - 1]), np.abs(anchors[i] - at)))
+
+    def laid_between(self, first: float, last: float) -> bytes:
+        """All that is told of where the recording lies between two output frames, as bytes.
+
+        Attacks, anchors and bends of the map there, and three fixed points more on either side:
+        what lies between depends on nothing beyond.
+        """
+        round_ = self.frames if self.view.is_circle else 0
+        low, high = first - round_, last + round_
+        kinds = [self.around(p, low, high) for p in (self.anchors, self.attack_points)]
+        fixed = np.unique(np.concatenate([k[:, 1] for k in kinds]))
+        low = fixed[max(0, int(np.searchsorted(fixed, first)) - 3)]
+        high = fixed[min(fixed.size - 1, int(np.searchsorted(fixed, last)) + 2)]
+        told = [*kinds, self.around(self.bends, low, high)]
+        edges = self.source_frames_at(np.asarray([self.start, self.end], dtype=np.float64))
+        parts = [k[(k[:, 1] >= low) & (k[:, 1] <= high)] for k in told]
+        return b"".join([edges.tobytes(), *(p.tobytes() + b"|" for p in parts)])
 
     def turns(self, first: float, last: float) -> range:
         """Which rounds of a circle lie between two output frames; only round 0 of a cut."""

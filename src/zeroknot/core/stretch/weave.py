@@ -4,7 +4,8 @@ Method: phase-locked spectral stretching in three bands. Around every attack the
 its own speed; between attacks the frames are read slower or faster. The phase of a frame is set
 from two analysis frames one output hop apart (no unwrapping: exact where the speed is 1), and
 every bin turns with the spectral peak it belongs to, both channels by the same angle. In bins
-whose energy jumps at an attack the phase starts afresh from the recording.
+whose energy jumps at an attack the phase starts afresh from the recording. A low band is looked
+at with every second or eighth sample: the same bins for a fraction of the work.
 
 A piece starts at an anchor with the recording's own phases and must end at the next with the
 recording's own phases, too. What is missing at the end is turned in evenly over the whole piece:
@@ -17,6 +18,7 @@ Sources: Laroche & Dolson, "Improved phase vocoder time-scale modification of au
 import itertools
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numba
 import numpy as np
@@ -24,6 +26,7 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from zeroknot.core.audio import Samples
+from zeroknot.core.stretch.decimation import Taps, filled, low_pass, most_step, smoothed
 from zeroknot.core.stretch.part import Part
 from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.stretch.sinc import ZERO_CROSSINGS, read_at
@@ -37,6 +40,7 @@ OVERLAP = 4  # windows over each sample
 JOIN_SECONDS = 0.008
 UNITY_SHARE_AFTER = 0.5  # of the gap to the next attack that runs at the recording's own speed
 UNITY_SHARE_BEFORE = 0.25
+BESIDE = 4  # bins next to a band that take part in its peaks
 JUMP = 3.0  # energy against the frame before that makes a bin new
 
 Spectra = NDArray[np.complex64]
@@ -44,20 +48,42 @@ Spectra = NDArray[np.complex64]
 
 @dataclass(frozen=True)
 class _Band:
-    window: int  # frames, a power of two
-    low_hz: float
-    high_hz: float
+    """What is stretched with one window.
+
+    window    frames, a power of two
+    low, high first bin with a weight, last + 1
+    weights   float32 [high − low]: cos² over ±15 % of a crossover
+    step      every so manyth frame of the recording is looked at
+    taps      of the filter that allows it; None where all are
+    """
+
+    window: int
+    low: int
+    high: int
+    weights: NDArray[np.float32]
+    step: int
+    taps: Taps | None
 
     @property
     def hop(self) -> int:
         return self.window // OVERLAP
 
-    def weights(self, rate: int) -> tuple[int, int, NDArray[np.float32]]:
-        """First bin, last bin + 1, and the weight of each: cos² over ±15 % of a crossover."""
-        hz = np.arange(self.window // 2 + 1) * rate / self.window
-        weight = _rising(hz, self.low_hz) * (1.0 - _rising(hz, self.high_hz))
+    @property
+    def wide(self) -> tuple[int, int]:
+        """Bins beside the band take part in its peaks, so that its edges are locked too."""
+        return max(0, self.low - BESIDE), min(self.window // 2 + 1, self.high + BESIDE)
+
+    @classmethod
+    def over(cls, window: int, low_hz: float, high_hz: float, rate: int) -> "_Band":
+        hz = np.arange(window // 2 + 1) * rate / window
+        weight = _rising(hz, low_hz) * (1.0 - _rising(hz, high_hz))
         used = np.flatnonzero(weight > 0)
-        return int(used[0]), int(used[-1]) + 1, weight[used[0] : used[-1] + 1].astype(np.float32)
+        low, high = int(used[0]), int(used[-1]) + 1
+        # A window widens every sound by two bins.
+        highest = (high + BESIDE + 2) * rate / window
+        step = most_step(rate, highest)
+        taps = low_pass(rate, highest, step) if step > 1 else None
+        return cls(window, low, high, weight[low:high].astype(np.float32), step, taps)
 
 
 def _rising(hz: Floats, crossover_hz: float) -> Floats:
@@ -69,11 +95,12 @@ def _rising(hz: Floats, crossover_hz: float) -> Floats:
     return np.asarray(np.sin(0.5 * np.pi * x) ** 2)
 
 
+@lru_cache(maxsize=8)
 def _bands(rate: int) -> tuple[_Band, ...]:
     longest = 2 ** round(np.log2(LONGEST_WINDOW_SECONDS * rate))
     edges = [0.0, *(c for c in CROSSOVERS_HZ if c < 0.4 * rate), np.inf]
     return tuple(
-        _Band(max(256, longest >> i), low, high)
+        _Band.over(max(256, longest >> i), low, high, rate)
         for i, (low, high) in enumerate(itertools.pairwise(edges))
     )
 
@@ -137,8 +164,10 @@ def _stretched(
             out += stretched(band)
         return out
     with ThreadPoolExecutor(part.threads) as pool:
-        for sound in pool.map(stretched, bands):
-            out += sound
+        # The highest is the most work: begun first, it is not what is waited for at the end.
+        begun = [pool.submit(stretched, band) for band in reversed(bands)]
+        for sound in reversed(begun):
+            out += sound.result()
     return out
 
 
@@ -152,7 +181,7 @@ def _band_stretched(
     last: int,
 ) -> Samples:
     window, hop = band.window, band.hop
-    taper = np.hanning(window + 1)[:-1].astype(np.float32)
+    taper = np.hanning(window + 1)[: -1 : band.step].astype(np.float32)
     begin, finish = from_anchor[1] * ratio, to_anchor[1] * ratio
     origin = int(np.floor(begin + 0.5))
     n_first = -(-(first - window // 2 - origin) // hop)
@@ -171,11 +200,7 @@ def _band_stretched(
         _interpolated(points_output, points_source, centres.astype(np.float64)) + 0.5
     )
     sources = sources.astype(np.int64)
-    now, before = _analysed(part, sources, hop, taper)
-    low, high, weights = band.weights(part.rate)
-    # Bins beside the band take part in the peaks, so that its edges are locked like its middle.
-    low_wide, high_wide = max(0, low - 4), min(window // 2 + 1, high + 4)
-    now, before = (np.ascontiguousarray(s[:, :, low_wide:high_wide]) for s in (now, before))
+    now, before = _analysed(part, band, sources, taper)
     is_new = _near_attack(centres, attacks, window)
     # All is turned in before the first window that sees the anchor.
     way = max(0.5 * (finish - begin), finish - begin - window // 2)
@@ -193,37 +218,50 @@ def _band_stretched(
             now, before, power, owner, is_new, start_frame, end_frame, share, missing, since,
             turned, measure,
         )  # fmt: skip
-    spectra = np.zeros(
-        (turned.shape[0], channels := turned.shape[1], window // 2 + 1), np.complex64
+    low_wide, _ = band.wide
+    spectra = np.zeros((centres.size, turned.shape[1], taper.size // 2 + 1), np.complex64)
+    spectra[:, :, band.low : band.high] = (
+        turned[:, :, band.low - low_wide : band.high - low_wide] * band.weights
     )
-    spectra[:, :, low:high] = turned[:, :, low - low_wide : high - low_wide] * weights
-    frames = fft.irfft(spectra, n=window, axis=2)
+    frames = fft.irfft(spectra, n=taper.size, axis=2)
     frames *= taper * np.float32(1.0 / (OVERLAP * 0.375))  # hann² at this overlap sums to 3/8 · 4
-    total = np.zeros((channels, (centres.size - 1) * hop + window), np.float32)
-    _overlap_add(np.ascontiguousarray(frames), hop, total)
+    step_hop = hop // band.step
+    total = np.zeros((turned.shape[1], (centres.size - 1) * step_hop + taper.size), np.float32)
+    _overlap_add(np.ascontiguousarray(frames), step_hop, total)
+    if band.taps is not None:
+        total = filled(total, band.taps, band.step)
     offset = first - (int(centres[0]) - window // 2)
     return total[:, offset : offset + last - first]
 
 
 def _analysed(
-    part: Part, sources: NDArray[np.int64], hop: int, taper: Samples
+    part: Part, band: _Band, sources: NDArray[np.int64], taper: Samples
 ) -> tuple[Spectra, Spectra]:
     """Spectra of the frames around each source moment and one output hop before it.
 
-    returns  two complex64 [frames, channels, bins]
+    returns  two complex64 [frames, channels, bins of the band and beside it]
     """
-    window = taper.size
+    window, hop = band.window, band.hop
+    room = 0 if band.taps is None else band.taps.size // 2
     low = int(sources.min()) - window // 2 - hop
     high = int(sources.max()) + window // 2
-    sound = part.view.read(low, high - low)
-    frames = np.lib.stride_tricks.sliding_window_view(sound, window, axis=1)
+    sound = part.view.read(low - room, high - low + 2 * room)
+    if band.taps is not None:
+        sound = smoothed(sound, band.taps)
+    frames = np.lib.stride_tricks.sliding_window_view(sound, window, axis=1)[:, :, :: band.step]
     at = sources - window // 2 - low
-    now = fft.rfft(frames[:, at].transpose(1, 0, 2) * taper, axis=2)
+    first, last = band.wide
+
+    def spectra(starts: NDArray[np.int64]) -> Spectra:
+        cut = frames[:, starts].transpose(1, 0, 2) * taper
+        return np.ascontiguousarray(fft.rfft(cut, axis=2)[:, :, first:last])
+
+    now = spectra(at)
     # Where the recording runs at its own speed, the frame before is the one before.
     other = np.flatnonzero(np.diff(sources, prepend=sources[0]) != hop)
     before = np.empty_like(now)
     before[1:] = now[:-1]
-    before[other] = fft.rfft(frames[:, at[other] - hop].transpose(1, 0, 2) * taper, axis=2)
+    before[other] = spectra(at[other] - hop)
     return now, before
 
 

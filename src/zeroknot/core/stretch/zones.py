@@ -35,9 +35,7 @@ def zoned_map(
     anchors = part.anchors[:-1] if part.view.is_circle else part.anchors
     fixed = np.concatenate([anchors, part.attack_points[free]])
     fixed = part.around(fixed[np.argsort(fixed[:, 1], kind="stable")], first, last)
-    bends = np.stack([part.time_map.seconds * part.rate, part.time_map.frames], axis=1)
-    inside = (bends[:, 1] > part.start) & (bends[:, 1] < part.end)
-    bends = part.around(bends[inside], first, last)
+    bends = part.around(part.bends, first, last)
     fixed[:, 1] *= ratio
     bends[:, 1] *= ratio
     keep = np.concatenate([[True], (np.diff(fixed, axis=0) > NEAREST_FRAMES).all(axis=1)])

@@ -83,6 +83,9 @@ class AskTrial(BaseModel):
     intent: Annotated[AnyIntent, Field(discriminator="kind")]
     beat: float = Field(0.0, ge=0, le=100_000)
     with_rest: bool = False
+    heard: float | None = Field(
+        None, ge=0, le=1, description="share of the pass at which the answer will be heard"
+    )
 
 
 class AskPrepare(BaseModel):
@@ -168,7 +171,10 @@ def try_out(studio: StudioDep, project: str, hand: str, ask: AskTrial) -> dict[s
     tree = studio.projects.tried(project, ask.intent)
     if ask.with_rest:
         return {"song": {"revision": -1, **studio.play_sheet(tree, hand)}}
-    return {"sheet": studio.hand_sheet(tree, hand, ask.beat)}
+    sheet = studio.hand_sheet(tree, hand, ask.beat)
+    if ask.heard is not None:
+        studio.renders.begin(sheet["digest"], ask.heard)
+    return {"sheet": sheet}
 
 
 @router.get("/projects/{project}/hand/{hand}/sheet")

@@ -17,6 +17,7 @@ import { along, blocksBetween, frame } from "./schedule.js";
 
 const AHEAD_SECONDS = 0.25;
 const START_SECONDS = 0.03; // from the last sum to the clock
+const EXPECTED_SECONDS = 0.08; // from asking what is tried to the first that is heard of it
 const FIRST_SECONDS = 0.25; // that are there before a way is begun
 // What comes is asked for so far ahead; of what is only tried less, or it would hold up the next try.
 const COMING_SECONDS = 2;
@@ -98,6 +99,7 @@ export class HandVoice {
     this.lane = new Lane(context, blocks, () => output, () => this.sheet?.channels ?? 2);
     this.attempt = 0;
     this.isWaiting = false;
+    this.isExpecting = false;
     this.isTrial = false;
   }
 
@@ -149,6 +151,14 @@ export class HandVoice {
     if (pattern.way === "recorded") return Math.max(0, frame((second - sheet.zero_s) * this.rate));
     if (pattern.way === "seam") return 0;
     return Math.max(0, frame(along(sheet.knots, 0, 1, second)));
+  }
+
+  /** Another is about to be heard: the share of the pass at which, null where nothing sounds. */
+  expect() {
+    if (!this.pattern) return null;
+    this.isExpecting = true;
+    const { period } = this.pattern;
+    return ((this.place() + EXPECTED_SECONDS * this.rate) % period) / period;
   }
 
   /**
@@ -249,6 +259,8 @@ export class HandVoice {
     const to = at + horizon - context;
     this.lane.play(this.rounds(pattern, at, to), at, to, context, join, () => Infinity);
     this.cursor = { context: horizon, at: to, join: false };
+    // What is about to be left must not hold up what comes.
+    if (this.isWaiting || this.isExpecting) return;
     this.askFor(pattern, sheet, to, to + (this.isTrial ? TRIAL_SECONDS : COMING_SECONDS) * this.rate);
   }
 

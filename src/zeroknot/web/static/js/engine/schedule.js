@@ -3,7 +3,7 @@
 
 /** @typedef {import("../types.js").SheetEvent} SheetEvent */
 
-export const BLOCK_FRAMES = 32768;
+export const BLOCK_FRAMES = 16384;
 
 /** The one rounding, as in the core. @param {number} x */
 export const frame = (x) => Math.floor(x + 0.5);

@@ -488,6 +488,7 @@ export const fit = (session, app) => () => {
           const withRest = this.withRest;
           const tried = await post(`${session.path}/hand/${held()}/trial`, {
             intent: { ...intent, hand: held() }, beat: this.beat(), with_rest: withRest,
+            heard: withRest ? null : session.engine().hand.expect(),
           });
           if (!this.hearing) break;
           const engine = session.engine();
@@ -501,6 +502,7 @@ export const fit = (session, app) => () => {
         this.dragText = error.message;
       } finally {
         trial.isRunning = false;
+        session.engine().hand.isExpecting = false;
         if (!stage?.drag) this.endTrial();
       }
     },

@@ -1,0 +1,55 @@
+"""Which pieces need not be rendered again? Those of which nothing that has a say has changed.
+
+A knot that is moved changes the pieces around it; all others of the pass are found here, whichever
+plan they were rendered for.
+"""
+
+import hashlib
+from collections import OrderedDict
+
+from zeroknot.core.audio import Samples
+from zeroknot.core.render.plan import RenderPlan
+from zeroknot.core.stretch.methods import method_named
+from zeroknot.core.stretch.part import Part
+
+Point = tuple[float, float]
+Rendered = tuple[int, Samples]  # first output frame, float32 [channels, frames]
+
+MOST_BYTES = 64 * 1024 * 1024
+SEEN_SECONDS = 0.2  # a window of any method looks less far past what it makes
+
+
+class KeptPieces:
+    """Rendered pieces by everything that has a say in them, those used last."""
+
+    def __init__(self, most_bytes: int = MOST_BYTES):
+        self._most_bytes, self._bytes = most_bytes, 0
+        self._pieces: OrderedDict[bytes, Rendered] = OrderedDict()
+
+    def get(self, key: bytes) -> Rendered | None:
+        found = self._pieces.get(key)
+        if found is not None:
+            self._pieces.move_to_end(key)
+        return found
+
+    def keep(self, key: bytes, rendered: Rendered) -> None:
+        if key in self._pieces:
+            return
+        self._pieces[key] = rendered
+        self._bytes += rendered[1].nbytes
+        while self._bytes > self._most_bytes and len(self._pieces) > 1:
+            _, (_, sound) = self._pieces.popitem(last=False)
+            self._bytes -= sound.nbytes
+
+
+def key_of(plan: RenderPlan, part: Part, start: Point, end: Point) -> bytes:
+    """The address of one piece of a plan: the same for every plan in which it sounds the same."""
+    reach = method_named(plan.method).reach_seconds + SEEN_SECONDS
+    view = part.view
+    said = (
+        plan.source, plan.rate, plan.method, plan.version, plan.settings,
+        view.start, view.end, view.is_circle, part.start, part.end, start, end,
+    )  # fmt: skip
+    digest = hashlib.blake2b(repr(said).encode(), digest_size=20)
+    digest.update(part.laid_between(start[1] - reach * plan.rate, end[1] + reach * plan.rate))
+    return digest.digest()
