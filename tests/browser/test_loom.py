@@ -154,11 +154,21 @@ class LoomTest(BrowserTest):
             [(0, 2050, 500), (250, 300, 250)],
         )
 
+    def test_seconds_and_minutes(self):
+        got = self.page.evaluate(
+            """async () => {
+              const {seconds} = await import("/static/js/format.js");
+              return [[9.5], [59.996], [59.994], [200.0625, 3], [-61.2, 1], [null]].map(
+                ([value, digits]) => seconds(value, digits));
+            }"""
+        )
+        self.assertEqual(got, ["9.50 s", "1:00.00", "59.99 s", "3:20.063", "−1:01.2", "–"])
+
     def test_numbers_as_typed(self):
         got = self.page.evaluate(
             """async () => {
               const {typedNumber} = await import("/static/js/format.js");
-              return ["-1.5", "+3 st", "92,5", "1/16", "−2 dB", "x", ""].map(typedNumber);
+              return ["-1.5", "+3 st", "92,5", "1/16", "−2 dB", "3:20", "1:02,5", "x", ""].map(typedNumber);
             }"""
         )
-        self.assertEqual(got, [-1.5, 3, 92.5, 0.0625, -2, None, None])
+        self.assertEqual(got, [-1.5, 3, 92.5, 0.0625, -2, 200, 62.5, None, None])

@@ -69,6 +69,31 @@ class TakeTest(BrowserTest):
         self.assertEqual(made["bars"], 4)
         self.assertAlmostEqual(made["seconds"], end - start, places=4)
 
+    def test_a_stretch_is_marked_while_it_is_heard_and_typed(self):
+        page = self.page
+        page.keyboard.press(",")
+        page.get_by_text("Hear it, or click on a rail first").wait_for()
+        page.get_by_role("button", name="As recorded").click()
+        page.get_by_role("button", name="Hear it").click()
+        self.wait(lambda: (self.engine("e.hand.second()") or 0) > self.times[4])
+        page.keyboard.press(",")
+        start, end = self.wait(self.range)
+        self.assertGreater(start, self.times[4] - 0.3)
+        self.assertAlmostEqual(end, self.times[50], places=3)
+        self.wait(lambda: self.engine("e.hand.second()") > start + 1)
+        page.keyboard.press(".")
+        self.wait(lambda: self.range()[1] < self.times[20])
+        self.assertAlmostEqual(self.range()[0], start)
+        self.assertGreater(self.range()[1], start + 0.7)
+        page.get_by_label("To, s").fill("0:06.5")
+        page.get_by_label("To, s").press("Enter")
+        self.wait(lambda: self.range()[1] == 6.5)
+        # An edge that would pass the other takes it along.
+        page.get_by_label("From, s").fill("22")
+        page.get_by_label("From, s").press("Enter")
+        self.wait(lambda: self.range()[0] == 22)
+        self.assertAlmostEqual(self.range()[1], 22 + 6.5 - start, places=3)
+
     def test_a_stretch_by_hand_is_mended_snapped_and_fitted(self):
         page = self.page
         start, end = self.times[10], self.times[26]
@@ -170,7 +195,8 @@ class OfferTest(BrowserTest):
         page, offer = self.page, self.page.locator(".offer")
         self.assertFalse(offer.is_visible())
         page.get_by_role("button", name="Place at bar 1").click()
-        offer.get_by_text("plates, is at 103 BPM").wait_for()
+        offer.get_by_text("is at 103 bpm").wait_for()
+        self.assertIn("plates", offer.inner_text())
         offer.get_by_role("button", name="Make it the project's").click()
         self.wait(lambda: abs(self.state()["bpm"] - 103) < 0.01)
         offer.wait_for(state="hidden")
@@ -212,6 +238,15 @@ class OfferTest(BrowserTest):
         self.assertFalse(self.state()["strands"][0]["follows"])
         clip = self.state()["clips"][0]
         self.assertAlmostEqual(clip["beats"], 8 * 120 / 103, places=2)
+        # The whole was seen: it still is, though it became longer.
+        self.page.wait_for_function(f"() => zeroKnot.app.stage.view.fitted.to > {clip['beats']}")
+        # With the rest, too, a pass comes after its own length, not on the project's bars.
+        page.get_by_role("button", name="with the rest").click()
+        self.wait(lambda: self.engine("e.song.isPlaying && Boolean(e.song.withHand)"))
+        starts = page.evaluate("() => zeroKnot.session.sheet.hand_events.map((e) => e.at)")
+        rate = self.state()["rate"]
+        gaps = np.diff(starts)[:3]
+        np.testing.assert_allclose(gaps, 8 * 60 / 103 * rate, atol=rate * 0.002)
 
 
 class MidiKnotsTest(BrowserTest):

@@ -6,7 +6,7 @@ import numpy as np
 
 from tests.sounds import RATE, audio, drum_loop, rendered, sine
 from zeroknot.core.listening.attacks import Attacks
-from zeroknot.core.listening.beats import curve_of
+from zeroknot.core.listening.beats import curve_of, followed
 from zeroknot.core.listening.chroma import chroma, spectral_peaks, tuning_cents
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.network import Network
@@ -31,6 +31,10 @@ class TempoCurveTest(unittest.TestCase):
 
     def test_one_beat_has_no_tempo(self):
         self.assertIsNone(curve_of(np.asarray([1.0])))
+
+    def test_a_beat_that_is_longer_than_the_recording(self):
+        one = Attacks(np.asarray([0.01]), np.ones(1), np.ones(1))
+        self.assertLessEqual(followed(one, 0.5, 0.27).size, 1)
 
     def test_beats_of_a_loop_reach_into_its_pickup(self):
         loop = drum_loop(100, 4)

@@ -47,6 +47,12 @@ class CountingTest(unittest.TestCase):
         self.assertTrue(any(w.startswith("exactly 92 BPM: it ends") for w in words))
         self.assertFalse(any("half as fast" in w for w in words))  # one and a half bars are none
 
+    def test_no_tempo_that_nobody_counts_is_proposed(self):
+        for seconds in (0.5, 60.0):  # 480 BPM, 4 BPM
+            reading = Reading(1, 4, 240 / seconds, 0.0, seconds, 1.0)
+            words = [p.words for p in follows(reading, attacks([]))]
+            self.assertEqual([w for w in words if "counted" in w or "bars of" in w], [])
+
     def test_an_overhang_is_seen_by_the_hits_past_the_end(self):
         beat = 60 / 100
         hits = [0.2 + i * beat / 2 for i in range(40)]

@@ -210,7 +210,8 @@ def _local_periods(rises: Floats, step: float, period: float | None) -> Floats |
     for first in range(0, max(1, rises.size - window // 2), hop):
         part = rises[first : first + window]
         part = part - part.mean()
-        size = 2 ** int(np.ceil(np.log2(2 * max(part.size, 2))))
+        # A period may be longer than what there is: nothing comes again after it then.
+        size = 2 ** int(np.ceil(np.log2(2 * max(part.size, lags[-1] + 1))))
         again = np.fft.irfft(np.abs(np.fft.rfft(part, size)) ** 2)[: size // 2]
         again = again / (again[0] + 1e-9)
         # A beat comes again after two and four, too.

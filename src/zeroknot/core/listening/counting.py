@@ -51,7 +51,7 @@ def tapped_bpm(taps: Sequence[float]) -> float:
     kept = np.abs(gaps / counts / usual - 1) < 0.35
     period = float(gaps[kept].sum() / counts[kept].sum())
     bpm = 60.0 / period
-    if not SLOWEST_BPM <= bpm <= FASTEST_BPM:
+    if not _is_tempo(bpm):
         raise EditError(f"{bpm:.0f} taps a minute are no tempo; tap once a beat")
     return bpm
 
@@ -99,14 +99,19 @@ def follows(reading: Reading, attacks: Attacks) -> tuple[Proposal, ...]:
         if bars == int(bars) and 1 <= bars <= MOST_RECOUNTED:
             tempo = bars * reading.beats_per_bar * 60.0 / body
             words = f"{_is(int(bars), reading.beats_per_bar, tempo)}, {_counted(times)}"
-            found.append(Proposal(words, Correction(bars=int(bars))))
+            if _is_tempo(tempo):
+                found.append(Proposal(words, Correction(bars=int(bars))))
     for per_bar in METRES:
         if per_bar != reading.beats_per_bar and reading.pulses % per_bar == 0:
             bars = reading.pulses // per_bar
-            if 1 < bars <= MOST_RECOUNTED:
+            if 1 < bars <= MOST_RECOUNTED and _is_tempo(reading.tempo_bpm):
                 words = _is(bars, per_bar, reading.tempo_bpm)
                 found.append(Proposal(words, Correction(bars=bars, beats_per_bar=per_bar)))
     return tuple(p for p in found if _is_possible(reading, p.correction))
+
+
+def _is_tempo(bpm: float) -> bool:
+    return SLOWEST_BPM <= bpm <= FASTEST_BPM
 
 
 def _is_possible(reading: Reading, correction: Correction) -> bool:

@@ -65,6 +65,7 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]
         "steadiness": _steadiness(project, strand, loop),
         "own_time": _own_time(project, strand, beat),
         "key": asdict(loop.hearing.key),
+        "has_key": loop.key is not None,
         "sound": asdict(loop.hearing.sound),
         "warnings": list(loop.warnings),
         "claims": {k: v for k, v in asdict(loop.claims).items() if v not in (None, ())},

@@ -4,8 +4,15 @@
 /** @param {number | null | undefined} value */
 export const bpm = (value) => (value == null ? "–" : String(Math.round(value * 100) / 100));
 
-/** @param {number | null | undefined} value @param {number} [digits] */
-export const seconds = (value, digits = 2) => (value == null ? "–" : `${value.toFixed(digits)} s`);
+/** "12.345 s"; from a minute on "3:12.345". @param {number | null | undefined} value @param {number} [digits] */
+export function seconds(value, digits = 2) {
+  if (value == null) return "–";
+  const units = Math.round(Math.abs(value) * 10 ** digits);
+  const minute = 60 * 10 ** digits;
+  if (units < minute) return `${value.toFixed(digits)} s`;
+  const rest = ((units % minute) / 10 ** digits).toFixed(digits).padStart(digits + 3, "0");
+  return `${value < 0 ? "−" : ""}${Math.floor(units / minute)}:${rest}`;
+}
 
 /** @param {number | null | undefined} value */
 export const bars = (value) => (value == null ? "–" : `${round(value, 2)} bar${value === 1 ? "" : "s"}`);
@@ -29,13 +36,15 @@ export const asLong = (ratio) => (ratio == null ? "–" : `${ratio.toFixed(2)} �
 export const signedPercent = (value) => `${value < 0 ? "−" : "+"}${Math.abs(value).toFixed(1)} %`;
 
 /**
- * A number as typed: "-1.5", "+3 st", "92,5", "1/16"; null where it is none.
+ * A number as typed: "-1.5", "+3 st", "92,5", "1/16", "3:20" (seconds of minutes); null where it is none.
  * @param {string} text
  */
 export function typedNumber(text) {
   const plain = text.trim().replace("−", "-").replace(",", ".");
   const fraction = /^([+-]?\d+)\s*\/\s*(\d+)/.exec(plain);
   if (fraction && Number(fraction[2]) > 0) return Number(fraction[1]) / Number(fraction[2]);
+  const clock = /^(\d+):([0-5]?\d(\.\d*)?)/.exec(plain);
+  if (clock) return Number(clock[1]) * 60 + Number(clock[2]);
   const match = /^[+-]?(\d+\.?\d*|\.\d+)/.exec(plain);
   return match ? Number(match[0]) : null;
 }

@@ -67,10 +67,11 @@ const BARS = [1, 2, 4, 8, 16, 32, 64, 128, 256];
  * The lines of bars, pulses or parts of them between two beats that are at least some pixels apart.
  * `step` is in bars: 1 and more for bar lines, under 1 for what lies inside.
  * @param {MetreSpan[]} metres @param {number} from @param {number} to @param {number} perBeat pixels
- * @param {number} least pixels @param {number} [grid] beats: lines no nearer than that
- * @returns {{beat: number, bar: number, number: number, part: number, step: number}[]}
+ * `sixteenth` counts from 1 inside a pulse.
+ * @param {number} least pixels @param {number} [grid] beats: lines no nearer than that @param {number} [finest] beats: the same, without a grid
+ * @returns {{beat: number, bar: number, number: number, part: number, sixteenth: number, step: number}[]}
  */
-export function pulsesBetween(metres, from, to, perBeat, least, grid = 0) {
+export function pulsesBetween(metres, from, to, perBeat, least, grid = 0, finest = 0) {
   const found = [];
   for (let i = 0; i < metres.length; i += 1) {
     const m = metres[i];
@@ -78,7 +79,7 @@ export function pulsesBetween(metres, from, to, perBeat, least, grid = 0) {
     const end = Math.min(to, metres[i + 1]?.beat ?? Infinity);
     if (end < start) continue;
     const parts = perBeat * m.beats_per_pulse;
-    const inside = partsOf(parts, least, grid / m.beats_per_pulse);
+    const inside = partsOf(parts, least, grid / m.beats_per_pulse, finest / m.beats_per_pulse);
     const every = parts < least ? BARS.find((n) => n * m.beats_per_bar * perBeat >= least) ?? 512 : 0;
     const step = every ? every * m.beats_per_bar : m.beats_per_pulse / inside;
     const last = metres[i + 1] ? end - 1e-6 : end + 1e-9;
@@ -89,19 +90,21 @@ export function pulsesBetween(metres, from, to, perBeat, least, grid = 0) {
       const pulse = Math.floor(into + 1e-9);
       found.push({
         beat, bar: m.bar + bars, number: pulse + 1,
-        part: Math.round((into - pulse) * inside), step: every || m.beats_per_pulse / m.beats_per_bar / inside,
+        part: Math.round((into - pulse) * inside),
+        sixteenth: Math.floor((into - pulse) * m.beats_per_pulse * 4 + 1e-6) + 1,
+        step: every || m.beats_per_pulse / m.beats_per_bar / inside,
       });
     }
   }
   return found;
 }
 
-/** Into how many parts a pulse is divided. @param {number} pixels a pulse @param {number} least @param {number} grid pulses */
-function partsOf(pixels, least, grid) {
+/** Into how many parts a pulse is divided. @param {number} pixels a pulse @param {number} least @param {number} grid pulses @param {number} finest pulses */
+function partsOf(pixels, least, grid, finest) {
   if (grid > 0 && grid < 1) {
     const own = Math.round(1 / grid);
     return pixels / own >= least ? own : 1;
   }
   if (grid > 0) return 1;
-  return [16, 8, 4, 2].find((n) => pixels / n >= least) ?? 1;
+  return [16, 8, 4, 2].find((n) => pixels / n >= least && 1 / n >= finest) ?? 1;
 }

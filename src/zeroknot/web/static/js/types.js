@@ -56,7 +56,7 @@
  *   bars: number | null, beats_per_bar: number, tempo_bpm: number | null, confidence: number,
  *   knots: number[][], beat_share: number, pace: [number, number], is_by_hand: boolean,
  *   fastened: [number, number][], straighten: Straightening | null, own_time: OwnTime | null,
- *   attacks: Attack[], sensitivity: number, beats: number[],
+ *   attacks: Attack[], sensitivity: number, has_key: boolean, beats: number[],
  *   sounding: [number, number], steadiness: Steadiness | null, key: HeardKey, sound: HeardSound,
  *   warnings: string[], claims: Record<string, unknown>, readings: Reading[],
  *   proposals: Proposal[],

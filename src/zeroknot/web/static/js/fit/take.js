@@ -2,6 +2,7 @@
 /** A stretch of a take: its facts, its edges in close-up, its seam; and the loops that a take holds. */
 
 import { ApiError, getJson, post } from "../api.js";
+import { showAgain } from "../ui/fields.js";
 import { bars, bpm, percent, round, seconds, typedNumber } from "../format.js";
 import { fitted, palette, paletteName } from "../ui/colours.js";
 import { drawWaves } from "../loom/lod.js";
@@ -10,6 +11,7 @@ import { drawWaves } from "../loom/lod.js";
 /** @typedef {{start_s: number, end_s: number, pulses: number, bars: number, beats_per_bar: number, tempo_bpm: number,
  *   overhang_s: number | null, mended_s: number, crossing_s: [number, number], seam: number}} RangeFacts */
 
+const SHORTEST = 0.01; // seconds of a stretch
 const CLOSE_SECONDS = 0.03; // on each side of an edge
 const SETTLE_MS = 160;
 const LONG_SECONDS = 20; // from here on a recording may hold loops
@@ -158,6 +160,26 @@ export const takeControls = (session, app, what) => {
       this.rangeBars = value !== null && value >= 1 && Number.isInteger(value) ? String(value) : "";
       if (text && !this.rangeBars) session.say(`“${text}” is not a whole number of bars.`, "error");
       this.askRange();
+    },
+
+    /** One edge of the stretch; the other goes along where it would be passed. @param {0 | 1} edge @param {number} at */
+    setEdge(edge, at) {
+      const hand = what.hand();
+      const [start, end] = what.stage()?.range ?? [hand.zero_s, hand.end_s];
+      const second = Math.max(0, Math.min(hand.seconds, at));
+      const length = end - start;
+      if (edge === 0) this.moveRange([second, second < end - SHORTEST ? end : Math.min(hand.seconds, second + length)]);
+      else this.moveRange([second > start + SHORTEST ? start : Math.max(0, second - length), second]);
+    },
+
+    /** @param {0 | 1} edge @param {string} text */
+    typeEdge(edge, text) {
+      const value = typedNumber(text);
+      if (value !== null) this.setEdge(edge, value);
+      else {
+        session.say(`“${text}” cannot be read as seconds.`, "error");
+        showAgain(".fit", this);
+      }
     },
 
     /** @param {[number, number]} range */

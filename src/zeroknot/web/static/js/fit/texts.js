@@ -11,8 +11,8 @@ export const sensitivityKey = (hand) => `zeroknot.sensitivity.${hand.loop}`;
 /** @param {Hand} hand */
 export function keyText(hand) {
   const { kind } = hand.sound;
-  if (kind === "drums" || kind === "percussion") return "unpitched";
-  if (!hand.key.key) return "key unknown";
+  if (kind === "drums" || kind === "percussion") return "";
+  if (!hand.key.key) return "no key";
   const tuned = hand.key.cents === null || Math.abs(hand.key.cents) < 4 ? "" : `, ${hand.key.cents > 0 ? "+" : "−"}${Math.abs(hand.key.cents).toFixed(0)} ct`;
   return `${hand.key.key}${tuned}`;
 }

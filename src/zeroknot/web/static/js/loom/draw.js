@@ -95,13 +95,13 @@ function rulerMarks({ view, metres, startBeat }) {
   const { from, to } = view.fitted;
   const marks = [];
   const bars = barLine(metres, startBeat);
-  for (const pulse of pulsesBetween(metres, startBeat + from, startBeat + to, perBeat, 44)) {
+  for (const pulse of pulsesBetween(metres, startBeat + from, startBeat + to, perBeat, 52, 0, 0.25)) {
     const bar = pulse.bar - bars.bar + 1;
     const x = xOfBeat(view, pulse.beat - startBeat);
     if (x < view.left - 1 || x > view.left + view.width - 26) continue;
     marks.push({
       x, isBar: pulse.number === 1 && !pulse.part,
-      text: pulse.part ? `${bar}.${pulse.number}.${pulse.part + 1}` : pulse.step < 1 ? `${bar}.${pulse.number}` : String(bar),
+      text: pulse.part ? `${bar}.${pulse.number}.${pulse.sixteenth}` : pulse.step < 1 ? `${bar}.${pulse.number}` : String(bar),
     });
   }
   return marks;

@@ -59,6 +59,8 @@ export class LoomStage {
     this.range = null;
     /** @type {number | null} */
     this.cursor = null;
+    /** The view, where it is the whole. @type {View | null} */
+    this.seenWhole = null;
     /** Something changed that a frame is drawn for. */
     this.stamp = 0;
     /** Milliseconds the last frames took to draw. @type {number[]} */
@@ -209,7 +211,8 @@ export class LoomStage {
     if (!canvas.clientWidth) return;
     const began = performance.now();
     const whole = this.whole;
-    if (!this.view || this.view.width !== whole.width) this.view = whole;
+    // Who sees the whole goes on seeing it, however long it becomes.
+    if (!this.view || this.view.width !== whole.width || this.view === this.seenWhole) this.view = this.seenWhole = whole;
     const playhead = host.playhead();
     if (this.follow && playhead !== null && !this.drag && host.isFollowed()) this.view = this.followed(this.view, playhead);
     const { view, rails, hover, range, cursor, chosen } = this;

@@ -68,11 +68,11 @@ export const fit = (session, app) => () => {
     grains: { ms: 0, density: 0, jitter: 0, spread: 0, direction: "", frozen: 0, isFrozen: false, seed: 0 }, gain: 0, lead: true, stated: false, claims: "", warnings: "",
     summary: "", spoolText: "", hearing: false, way: "fitted", withRest: false, seamMode: false,
     print: "wrap", printLead: false, printing: false, printed: "", printedSha: "", placeText: "Place",
-    sensitivity: 0, attacksText: "", reasonText: "", keyChip: "", keyTitle: "", steadyText: "", curve: { line: "", mean: 0, spread: 0, top: "", bottom: "" },
+    sensitivity: 0, attacksText: "", reasonText: "", keyChip: "", keyTitle: "", hasKey: true, steadyText: "", curve: { line: "", mean: 0, spread: 0, top: "", bottom: "" },
     others: /** @type {{key: string, name: string}[]} */ ([]),
     rendering: false, spans: /** @type {any[]} */ ([]), isNew: false, dragText: "",
     together: true, following: true, gridShare: 1, grids: GRIDS.map(([name, share]) => ({ name, share })),
-    chosenCount: 0, hasRange: false, rangeText: "", knotSecond: "", knotBeat: "", knotIsEnd: false, knotText: "", isFastened: false,
+    chosenCount: 0, hasRange: false, rangeStart: "", rangeEnd: "", knotSecond: "", knotBeat: "", knotIsEnd: false, knotText: "", isFastened: false,
     every: 1, unit: "beats", everies: EVERY, straightenText: "", amount: 100, isStraight: false, follows: true, ownText: "",
 
     init() {
@@ -97,6 +97,8 @@ export const fit = (session, app) => () => {
         { key: "Delete or Backspace", does: "remove what is chosen", run: () => this.removeChosen() },
         { key: "T", does: "tap along with what is heard", run: () => this.tapAlong(this.hearing ? this.playhead() : null) },
         { key: "1 or 2 or 3 or 4 or 5 or 6 or 7 or 8 or 9", does: "it is so many bars, while it is heard", run: (e) => this.countBars(Number(e.key)) },
+        { key: ",", does: "the chosen stretch begins at the playhead or the cursor", run: () => this.markEdge(0) },
+        { key: ".", does: "the chosen stretch ends there", run: () => this.markEdge(1) },
         { key: "X", does: "the chosen stretch to zero crossings", run: () => this.snapToZero() },
         { key: "F", does: "fasten what is chosen, or loosen it", run: () => this.toggleFasten() },
         { key: "G", does: "straighten", run: () => this.straighten() },
@@ -201,12 +203,13 @@ export const fit = (session, app) => () => {
       this.name = h.name;
       this.about = [h.sound.kind ?? "audio", h.channels === 1 ? "mono" : "stereo", seconds(h.seconds)].join(" · ");
       this.keyChip = keyText(h);
+      this.hasKey = h.has_key;
       this.keyTitle = h.key.key ? `${this.keyChip} as heard, ${percent(h.key.confidence)} sure; or ${h.key.runner_up}, ${percent(h.key.runner_up_confidence)}` : "key as heard";
       this.steadyText = steadyText(h);
       this.curve = curveLines(h);
       this.setSensitivity(Number(sessionStorage.getItem(sensitivityKey(h)) ?? Math.round(100 * h.sensitivity)));
       this.ring = `/api/loops/${h.loop}/ring.png?yarn=${h.yarn}&v=${session.state.revision}`;
-      this.barsChip = `${h.bars === null ? "length unknown" : bars(h.bars)}${h.is_by_hand ? ", tied by hand" : ""}`;
+      this.barsChip = `${h.bars === null ? "bars unknown" : bars(h.bars)}${h.is_by_hand ? ", tied by hand" : ""}`;
       this.fromBpm = bpm(h.tempo_bpm ?? h.recorded_bpm);
       this.toBpm = bpm(session.state.bpm);
       this.downbeatChip = seconds(h.zero_s, 3);
@@ -373,7 +376,7 @@ export const fit = (session, app) => () => {
       this.chosenCount = chosen.length;
       const range = stage?.range ?? null;
       this.hasRange = !!range;
-      this.rangeText = range ? `${seconds(range[0], 3)} to ${seconds(range[1], 3)}` : "";
+      [this.rangeStart, this.rangeEnd] = range ? range.map((edge) => edge.toFixed(4)) : ["", ""];
       const knot = chosen.length === 1 ? hand.knots.find((k) => k[0] === chosen[0]) : undefined;
       this.knotSecond = knot ? knot[0].toFixed(4) : "";
       this.knotBeat = knot ? String(round(knot[1], 4)) : "";
@@ -393,6 +396,13 @@ export const fit = (session, app) => () => {
       const at = this.playhead() ?? stage?.cursor ?? null;
       if (at === null) this.dragText = "Click on a rail first: K ties a knot there.";
       else stage?.tie(at);
+    },
+
+    /** The chosen stretch begins (0) or ends (1) at the playhead, or where the cursor waits. @param {0 | 1} edge */
+    markEdge(edge) {
+      const at = this.playhead() ?? stage?.cursor ?? null;
+      if (at === null) this.dragText = "Hear it, or click on a rail first: , and . mark a stretch there.";
+      else this.setEdge(edge, stage?.atAttack(at, false) ?? at);
     },
 
     removeChosen() {

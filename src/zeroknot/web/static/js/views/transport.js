@@ -26,7 +26,7 @@ export const transport = (session) => () => ({
   redo: "",
   saved: "All saved",
   master: 0,
-  offerText: "",
+  offerName: "",
   offerBpm: "",
   /** @type {number[]} */
   taps: [],
@@ -67,7 +67,7 @@ export const transport = (session) => () => ({
     this.undo = state.undo ?? "";
     this.redo = state.redo ?? "";
     this.master = state.master_db;
-    this.offerText = state.offer ? `The first loop, ${state.offer.name}, is at ${bpm(state.offer.bpm)} BPM.` : "";
+    this.offerName = state.offer?.name ?? "";
     this.offerBpm = bpm(state.offer?.bpm);
     this.saved = session.saving ? "Saving…" : "All saved";
     this.showCycle();
