@@ -168,7 +168,8 @@ class LoomTest(BrowserTest):
         got = self.page.evaluate(
             """async () => {
               const {typedNumber} = await import("/static/js/format.js");
-              return ["-1.5", "+3 st", "92,5", "1/16", "−2 dB", "3:20", "1:02,5", "x", ""].map(typedNumber);
+              const typed = ["-1.5", "+3 st", "92,5", "1/16", "−2 dB", "3:20", "1:02,5", "x", ""];
+              return typed.map(typedNumber);
             }"""
         )
         self.assertEqual(got, [-1.5, 3, 92.5, 0.0625, -2, 200, 62.5, None, None])

@@ -1,7 +1,6 @@
 """How does a strand become a new loop, and a loop a file to take away?"""
 
 from dataclasses import asdict, dataclass, replace
-from datetime import UTC, datetime
 from pathlib import Path
 
 import numpy as np
@@ -19,10 +18,9 @@ from zeroknot.core.units import db_of_gain, gain_of_db
 from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
-from zeroknot.studio.announcer import Announcer
-from zeroknot.studio.bring import loop_of
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import in_hand, plan_at
+from zeroknot.studio.made_loops import MadeLoops
 
 
 @dataclass(frozen=True)
@@ -36,10 +34,10 @@ class Download:
 
 class Prints:
     def __init__(
-        self, store: AudioStore, loops: LoopStore, executors: Executors, announcer: Announcer
+        self, store: AudioStore, loops: LoopStore, executors: Executors, made_loops: MadeLoops
     ):
         self._store, self._loops = store, loops
-        self._executors, self._announcer = executors, announcer
+        self._executors, self._made_loops = executors, made_loops
 
     def print_strand(
         self, project: Project, hand_name: str, seam: str, with_lead: bool, beat: float = 0.0
@@ -71,10 +69,6 @@ class Prints:
         bars = strand.span / metre.beats_per_bar
         name = without_tempo(strand.name)
         name = f"{name}, {bars:g} bar{'s' * (bars != 1)} at {tempo:g}"
-        listened = self._executors.look("listen_to", self._store.folder, incoming, ()).result()
-        if listened.refusal is not None:
-            incoming.unlink(missing_ok=True)
-            raise ZeroKnotError(f"the print could not be kept: {listened.refusal}")
         pulses_per_bar = metre.pulses_per_bar
         pulses = strand.span / metre.beats_per_pulse
         seconds = plan.body_frames / plan.rate
@@ -95,17 +89,9 @@ class Prints:
             "tempo_bpm": tempo,
             "key": project.key,
         }
-        loop = replace(
-            loop_of(listened, (name,)),
-            set_name=hand.loop.set_name,
-            hearing=replace(listened.hearing, readings=(known,), beats=()),
-            recipe=recipe,
-            added_at=datetime.now(UTC).isoformat(timespec="microseconds"),
-        )
-        self._store.keep(incoming, loop.sha)
-        self._loops.add(loop)
-        self._announcer.say("shelf")
-        return self._loops.get(loop.sha)
+        made = self._made_loops.listened(incoming, name, recipe, hand.loop)
+        hearing = replace(made.hearing, readings=(known,), beats=())
+        return self._made_loops.keep(incoming, replace(made, hearing=hearing))
 
     def wav(self, sha: str, bits: int) -> Download:
         """A loop as WAV with loop points and tags; PCM is lowered where it would clip."""

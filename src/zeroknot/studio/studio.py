@@ -24,6 +24,7 @@ from zeroknot.studio.bundles import Bundles
 from zeroknot.studio.exchange import Exchange
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import KNOT_SETS, Hand, in_hand, plan_at, with_other_knots
+from zeroknot.studio.made_loops import MadeLoops
 from zeroknot.studio.prints import Prints
 from zeroknot.studio.projects import Projects
 from zeroknot.studio.renders import Renders
@@ -53,8 +54,9 @@ class Studio:
             self.store, self.loops, incoming, executors, self.announcer, settings.largest_upload
         )
         self.renders = Renders(self.store.folder, executors)
-        self.prints = Prints(self.store, self.loops, executors, self.announcer)
-        self.takes = Takes(self.store, self.loops, executors, self.announcer)
+        made_loops = MadeLoops(self.store, self.loops, executors, self.announcer)
+        self.prints = Prints(self.store, self.loops, executors, made_loops)
+        self.takes = Takes(self.store, self.loops, executors, made_loops)
         self.bundles = Bundles(self.projects, self.loops, self.store)
         coming = [item for item in incoming.all() if item.state == WAITING]
         known = self.loops.shas() | {item.sha for item in coming if item.sha}

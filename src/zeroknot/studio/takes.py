@@ -1,11 +1,10 @@
 """How does a loop come out of a long take? Found, chosen by hand, mended, cropped."""
 
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime
 
 import numpy as np
 
-from zeroknot.core.errors import EditError, ZeroKnotError
+from zeroknot.core.errors import EditError
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.listening.seams import FoundLoop, overhang_of
 from zeroknot.core.loop import Loop
@@ -13,11 +12,10 @@ from zeroknot.core.warp.straighten import Counted, counted
 from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
-from zeroknot.studio.announcer import Announcer
-from zeroknot.studio.bring import loop_of
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import Hand, in_hand, pulses_heard
 from zeroknot.studio.intents.readings import reading_of
+from zeroknot.studio.made_loops import MadeLoops
 
 SHORTEST_SECONDS = 0.02
 WHOLE_WITHIN = 0.12  # bars that a range may be off a whole number of them
@@ -51,10 +49,10 @@ class RangeFacts:
 
 class Takes:
     def __init__(
-        self, store: AudioStore, loops: LoopStore, executors: Executors, announcer: Announcer
+        self, store: AudioStore, loops: LoopStore, executors: Executors, made_loops: MadeLoops
     ):
         self._store, self._loops = store, loops
-        self._executors, self._announcer = executors, announcer
+        self._executors, self._made_loops = executors, made_loops
 
     def loops_in(self, project: Project, hand_name: str) -> tuple[FoundLoop, ...]:
         """Loops of 1, 2, 4 and 8 bars that a take holds, best first."""
@@ -113,26 +111,16 @@ class Takes:
         incoming = self._store.new_incoming()
         task = ("crop_to_file", self._store.folder, loop.sha, loop.rate, start_s, end_s, incoming)
         frames: int = self._executors.look(*task).result()
-        listened = self._executors.look("listen_to", self._store.folder, incoming, ()).result()
-        if listened.refusal is not None:
-            incoming.unlink(missing_ok=True)
-            raise ZeroKnotError(f"the loop could not be kept: {listened.refusal}")
-        made = replace(
-            loop_of(listened, (f"{loop.name}, from {_clock(start_s)}",)),
-            set_name=loop.set_name,
-            recipe={"crop_of": loop.sha, "start_s": start_s, "end_s": end_s, "frames": frames},
-            added_at=datetime.now(UTC).isoformat(timespec="microseconds"),
-        )
+        name = f"{loop.name}, from {_clock(start_s)}"
+        recipe = {"crop_of": loop.sha, "start_s": start_s, "end_s": end_s, "frames": frames}
+        made = self._made_loops.listened(incoming, name, recipe, loop)
         if bars:
             per_bar = reading_of(project, hand.strand).beats_per_bar
             seconds = frames / loop.rate
             tempo = bars * per_bar * 60.0 / seconds
             said = Reading(bars, per_bar, tempo, 0.0, seconds, 1.0, "cropped from a take")
             made = replace(made, stated=said)
-        self._store.keep(incoming, made.sha)
-        self._loops.add(made)
-        self._announcer.say("shelf")
-        return self._loops.get(made.sha)
+        return self._made_loops.keep(incoming, made)
 
     def _audio(self, project: Project, hand_name: str) -> Hand:
         hand = in_hand(project, self._loops, hand_name)

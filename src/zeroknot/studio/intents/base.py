@@ -6,7 +6,6 @@ an intent corrects what a loop is, it says so of the loop, too.
 
 from abc import abstractmethod
 from dataclasses import dataclass
-from typing import ClassVar
 
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Statement
@@ -32,12 +31,8 @@ class Intent(Value):
 
 
 class FitIntent(Intent):
-    """A change of what is in hand; makes the strand where there is none yet.
+    """A change of what is in hand; makes the strand where there is none yet."""
 
-    states  whether it also says what the loop itself is
-    """
-
-    states: ClassVar[bool] = False
     hand: str
 
     def resolve(self, project: Project, loops: LoopStore) -> Resolved:
@@ -54,7 +49,7 @@ class FitIntent(Intent):
 
     def says(self, hand: Hand, strand: Strand) -> bool:
         """Does the change say what the loop itself is?"""
-        return self.states
+        return False
 
     @abstractmethod
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:

@@ -13,10 +13,16 @@ from zeroknot.studio.hand import Hand, beats_of
 from zeroknot.studio.intents.base import FitIntent
 
 
-class AdoptReading(FitIntent):
+class ReadingIntent(FitIntent):
+    """It says what the loop itself is."""
+
+    def says(self, hand: Hand, strand: Strand) -> bool:
+        return True
+
+
+class AdoptReading(ReadingIntent):
     """One of the readings that were heard or claimed, by its place in the list."""
 
-    states = True
     kind: Literal["adopt_reading"] = "adopt_reading"
     index: int = Field(ge=0, le=100)
 
@@ -34,14 +40,13 @@ class AdoptReading(FitIntent):
         return None if hand.loop.readings[self.index] == heard.best else strand.reading
 
 
-class StateReading(FitIntent):
+class StateReading(ReadingIntent):
     """The person's own reading: what is given is corrected, the rest follows.
 
     bars keep the body and change its tempo; a tempo keeps the downbeat and moves the end; a
     downbeat keeps the end.
     """
 
-    states = True
     kind: Literal["state_reading"] = "state_reading"
     bars: int | None = Field(None, ge=1, le=1024)
     beats_per_bar: int | None = Field(None, ge=1, le=32)
@@ -60,10 +65,9 @@ class StateReading(FitIntent):
         return by_reading(project, hand.strand, reading), what
 
 
-class WithdrawReading(FitIntent):
+class WithdrawReading(ReadingIntent):
     """Take the stated reading back: what was heard holds again."""
 
-    states = True
     kind: Literal["withdraw_reading"] = "withdraw_reading"
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
@@ -86,10 +90,9 @@ class LayOn(FitIntent):
         return hand.strand.laid_on(self.beats), f"lay on {self.beats:g} beats"
 
 
-class ShiftGrid(FitIntent):
+class ShiftGrid(ReadingIntent):
     """Drag the zero knot on the fitted rail: the grid moves under the recording by some beats."""
 
-    states = True
     kind: Literal["shift_grid"] = "shift_grid"
     beats: float = Field(ge=-4096, le=4096)
 

@@ -12,7 +12,7 @@ from zeroknot.core.listening.counting import Proposal, follows
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
 from zeroknot.core.render.plan import RenderPlan
-from zeroknot.core.stretch.auto import AUTO
+from zeroknot.core.stretch.auto import AUTO, Case
 from zeroknot.core.stretch.methods import METHODS, NOTES, method_named
 from zeroknot.core.stretch.settings import LIMITS, SHIFTED
 from zeroknot.core.stretch.strain import in_words, strain_along
@@ -39,6 +39,8 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]
     metre = project.metre_map.metre_at(1)
     is_span = beats_of(reading, metre) if reading else strand.span
     shown = strand_json(project, strand, loop)
+    plan, case = _plan(project, strand, loop, beat), case_of(project, strand, loop, beat)
+    choice = stretch_of(project, strand, loop, beat)
     attacks = loop.hearing.attacks_at(SENSITIVITY)
     return {
         **shown,
@@ -54,7 +56,8 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]
         "beats_per_bar": reading.beats_per_bar if reading else metre.pulses_per_bar,
         "tempo_bpm": reading.pulses * 60.0 / warp.body_seconds if reading else None,
         "confidence": reading.confidence if reading else 0.0,
-        **laid_json(project, hand, beat),
+        **_laid(project, strand, beat),
+        "strain": _strain(project, strand, plan, case),
         "attacks": [list(a) for a in loop.hearing.attacks],
         "sensitivity": SENSITIVITY,
         "beats": list(loop.hearing.beats),
@@ -71,11 +74,13 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]
         "claims": {k: v for k, v in asdict(loop.claims).items() if v not in (None, ())},
         "readings": _readings(project, hand),
         "proposals": proposals_json(follows(reading_of(project, strand), attacks)),
-        "methods": _methods(project, strand, loop),
+        "methods": _methods(loop, plan, case),
         "voices": [{"key": v.key, "name": v.name} for v in VOICES.values()],
-        "voice": stretch_of(project, strand, loop, 0.0).settings.voice,
+        "voice": choice.settings.voice,
         "limits": {name: list(limits) for name, limits in LIMITS.items()},
-        "chosen": _chosen(project, strand, loop),
+        "chosen": {
+            "method": choice.method, "name": method_named(choice.method).name, "why": choice.why,
+        },
     }  # fmt: skip
 
 
@@ -84,14 +89,13 @@ def proposals_json(proposals: tuple[Proposal, ...]) -> list[dict[str, Any]]:
     return [{"words": p.words, "intent": {"kind": "state_reading", **p.given}} for p in proposals]
 
 
-def laid_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]:
+def _laid(project: Project, strand: Strand, beat: float) -> dict[str, Any]:
     """Where everything lies.
 
     knots       (second, beat of the project's grid, 1 where it is of the straighten layer)
     beat_share  times a strand's own beat is a beat of the grid; 1 where it follows the project
     pace        fewest and most beats a second that can be rendered
     """
-    strand = hand.strand
     ties = {t.second for t in strand.straighten.ties} if strand.straighten else set()
     share = 1.0
     low = high = project.tempo_map.bpm_at(beat)
@@ -105,19 +109,16 @@ def laid_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]
         "knots": [[k.second, k.beat * share, int(k.second in ties)] for k in strand.warp.knots],
         "beat_share": share,
         "pace": [high / 60.0 / MOST_RATIO, low / 60.0 * MOST_RATIO],
-        "strain": _strain(project, hand.strand, hand.loop, beat),
     }
 
 
-def _methods(project: Project, strand: Strand, loop: Loop) -> list[dict[str, Any]]:
+def _methods(loop: Loop, plan: RenderPlan | None, case: Case) -> list[dict[str, Any]]:
     """Ways to choose from, with what each would strain; what is done to notes is not chosen."""
     auto = {"key": AUTO, "name": "Auto", "family": "keep", "about": "chooses by the sound",
             "uses": sorted(SHIFTED), "strain": None}  # fmt: skip
     if loop.is_midi:
         auto |= {"name": NOTES.name, "about": NOTES.about, "uses": sorted(NOTES.uses)}
         return [auto]
-    plan = _plan(project, strand, loop, 0.0)
-    case = case_of(project, strand, loop, 0.0)
     found = [auto]
     for m in METHODS.values():
         strain = None
@@ -130,20 +131,15 @@ def _methods(project: Project, strand: Strand, loop: Loop) -> list[dict[str, Any
     return found
 
 
-def _chosen(project: Project, strand: Strand, loop: Loop) -> dict[str, str]:
-    choice = stretch_of(project, strand, loop, 0.0)
-    return {"method": choice.method, "name": method_named(choice.method).name, "why": choice.why}
-
-
-def _strain(project: Project, strand: Strand, loop: Loop, beat: float) -> dict[str, Any] | None:
+def _strain(
+    project: Project, strand: Strand, plan: RenderPlan | None, case: Case
+) -> dict[str, Any] | None:
     """How audibly it is stretched and shifted; None where likeness is not what is wanted.
 
     along  (second of the recording from which, strain)
     """
-    plan = _plan(project, strand, loop, beat)
     if plan is None or method_named(plan.method).family != "keep":
         return None
-    case = case_of(project, strand, loop, beat)
     found = strain_along(plan.time_map, plan.rate, case, plan.method)
     seconds = plan.time_map.source_of(found.frames[:-1])
     most = int(np.argmax(found.values))

@@ -75,7 +75,10 @@ function drawRulers(c, scene, colours) {
     c.fillRect(x, rails.top - 9, 1, 5);
     if (x < view.left + view.width - 34) c.fillText(clock(i * step, digits), x + 4, rails.top - 4);
   }
+  let free = -Infinity; // where the text before ends
   for (const { x, text, isBar } of rulerMarks(scene)) {
+    if (x < free) continue;
+    free = x + c.measureText(text).width + 8;
     c.fillStyle = isBar ? colours.ink : colours.quiet;
     c.fillText(text, x + 4, rails.bottom + 13);
   }
@@ -95,7 +98,7 @@ function rulerMarks({ view, metres, startBeat }) {
   const { from, to } = view.fitted;
   const marks = [];
   const bars = barLine(metres, startBeat);
-  for (const pulse of pulsesBetween(metres, startBeat + from, startBeat + to, perBeat, 52, 0, 0.25)) {
+  for (const pulse of pulsesBetween(metres, startBeat + from, startBeat + to, perBeat, 44, 0, 0.25)) {
     const bar = pulse.bar - bars.bar + 1;
     const x = xOfBeat(view, pulse.beat - startBeat);
     if (x < view.left - 1 || x > view.left + view.width - 26) continue;

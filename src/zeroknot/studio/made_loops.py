@@ -1,0 +1,47 @@
+"""How does a loop that was made here come onto the shelf? Listened to like any other, then kept."""
+
+from dataclasses import replace
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from zeroknot.core.errors import ZeroKnotError
+from zeroknot.core.loop import Loop
+from zeroknot.store.audio_store import AudioStore
+from zeroknot.store.loops import LoopStore
+from zeroknot.studio.announcer import Announcer
+from zeroknot.studio.bring import loop_of
+from zeroknot.studio.executors import Executors
+from zeroknot.studio.listened import Listened
+
+
+class MadeLoops:
+    def __init__(
+        self, store: AudioStore, loops: LoopStore, executors: Executors, announcer: Announcer
+    ):
+        self._store, self._loops = store, loops
+        self._executors, self._announcer = executors, announcer
+
+    def listened(self, incoming: Path, name: str, recipe: dict[str, Any], source: Loop) -> Loop:
+        """The loop that an incoming file would be; nothing is kept yet.
+
+        source  that it was made from: it belongs to the same set
+        """
+        task = ("listen_to", self._store.folder, incoming, ())
+        heard: Listened = self._executors.look(*task).result()
+        if heard.refusal is not None:
+            incoming.unlink(missing_ok=True)
+            raise ZeroKnotError(f"the new loop could not be kept: {heard.refusal}")
+        return replace(
+            loop_of(heard, (name,)),
+            set_name=source.set_name,
+            recipe=recipe,
+            added_at=datetime.now(UTC).isoformat(timespec="microseconds"),
+        )
+
+    def keep(self, incoming: Path, made: Loop) -> Loop:
+        """Onto the shelf with it; the loop as the shelf has it."""
+        self._store.keep(incoming, made.sha)
+        self._loops.add(made)
+        self._announcer.say("shelf")
+        return self._loops.get(made.sha)
