@@ -75,13 +75,14 @@ export function threadsIn(attacks, view) {
 
 /** The whole recording and the whole pass. @param {{seconds: number, knots: Knot[]}} hand @param {number} left @param {number} width @returns {View} */
 export function wholeView(hand, left, width) {
-  const [zero, end] = [zeroOf(hand.knots)[0], endOf(hand.knots)[0]];
+  const [[zero, zeroBeat], [end, endBeat]] = [zeroOf(hand.knots), endOf(hand.knots)];
   const room = 0.02 * Math.max(hand.seconds, end - zero);
+  const pace = (endBeat - zeroBeat) / (end - zero); // on the whole: both ends stand upright
   const from = Math.min(0, zero) - room;
   const to = Math.max(hand.seconds, end) + room;
   return {
     left, width, recorded: { from, to },
-    fitted: { from: beatOfSecond(hand.knots, from), to: beatOfSecond(hand.knots, to) },
+    fitted: { from: zeroBeat + (from - zero) * pace, to: zeroBeat + (to - zero) * pace },
   };
 }
 
