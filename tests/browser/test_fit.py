@@ -1,3 +1,5 @@
+import re
+
 from tests.browser.harness import BrowserTest
 from tests.sounds import rendered
 from zeroknot.core.formats.riff import wav_bytes
@@ -77,8 +79,13 @@ class FitTest(BrowserTest):
         self.intent(kind="state_reading", hand=self.strand, bars=3)
         first = page.locator(".reading").first.locator("span").last
         self.wait(lambda: first.inner_text() == "own")
-        page.locator(".reading", has_text="%").first.hover()
-        self.assertRegex(page.locator(".reason").inner_text(), r"2 bars at 103.*as long")
+
+        def reason():
+            page.mouse.move(5, 5)  # the list may have been drawn anew under the pointer
+            page.locator(".reading", has_text="%").first.hover()
+            return page.locator(".reason").inner_text()
+
+        self.wait(lambda: re.search("2 bars at 103.*as long", reason()))
         self.assertIn("drums", page.locator(".in-hand .name").inner_text())
         # Drums have no key: none is named, none can be given to the project.
         self.assertFalse(page.get_by_role("button", name="Give the project this key").is_visible())

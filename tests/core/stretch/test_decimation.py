@@ -45,6 +45,11 @@ class DecimationTest(unittest.TestCase):
         kept = smoothed(tone(hz), low_pass(RATE, highest, step))
         self.assertLess(np.abs(kept).max(), MOST_OFF)
 
+    def test_taps_are_scipys(self):
+        count, beta = signal.kaiserord(110.0, (RATE / 8 - 2400.0) / (RATE / 2))
+        expected = signal.firwin(count | 1, RATE / 16, window=("kaiser", beta), fs=RATE)
+        np.testing.assert_allclose(low_pass(RATE, 1200.0, 8), expected, atol=1e-6)
+
     def test_the_filter_is_scipys(self):
         rng = np.random.default_rng(3)
         sound = rng.standard_normal((2, 5000)).astype(np.float32)

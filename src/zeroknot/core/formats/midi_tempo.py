@@ -16,7 +16,6 @@ from typing import BinaryIO
 import mido
 import numpy as np
 from numpy.typing import NDArray
-from scipy import optimize
 
 from zeroknot.core.errors import FormatError, TimeError
 from zeroknot.core.timeline.metre_map import (
@@ -229,6 +228,8 @@ def _fitted(start: float, step: float, bpm: Floats) -> tuple[TempoPoint, TempoPo
         [SLOWEST_BPM, SLOWEST_BPM, -SHARPEST_BEND],
         [FASTEST_BPM, FASTEST_BPM, SHARPEST_BEND],
     )
+    from scipy import optimize  # a fifth of a second of every start, for files with many tempos
+
     best = optimize.least_squares(off, np.clip(guess, low, high), bounds=(low, high), args=(some,))
     # As it was most likely written: in hundredths, without a bend that nobody hears.
     first, last, bend = best.x

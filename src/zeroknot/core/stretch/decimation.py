@@ -1,8 +1,8 @@
 """How is a low band looked at with fewer samples, and made whole again?
 
 A Kaiser-windowed sinc keeps everything up to a frequency and leaves nothing that would fold onto
-it (Smith, "Introduction to Digital Filters", from memory). Its length is odd and its delay is
-taken off, so nothing moves.
+it. Its length is odd and its delay is taken off, so nothing moves. Length and window by Kaiser's
+formulas (Oppenheim & Schafer, "Discrete-Time Signal Processing", chapter 7, from memory).
 """
 
 from functools import lru_cache
@@ -10,7 +10,6 @@ from functools import lru_cache
 import numba
 import numpy as np
 from numpy.typing import NDArray
-from scipy import signal
 
 from zeroknot.core.audio import Samples
 
@@ -32,9 +31,11 @@ def most_step(rate: int, highest_hz: float) -> int:
 def low_pass(rate: int, highest_hz: float, step: int) -> Taps:
     """float32 [odd]: keeps 0…highest_hz, stops what would fold onto it at every `step`th sample."""
     gap = rate / step - 2.0 * highest_hz
-    count, beta = signal.kaiserord(RIPPLE_DB, gap / (rate / 2))
-    taps = signal.firwin(count | 1, highest_hz + gap / 2, window=("kaiser", beta), fs=rate)
-    return np.ascontiguousarray(taps, np.float32)
+    count = int(np.ceil((RIPPLE_DB - 7.95) / (2.285 * 2.0 * np.pi * gap / rate) + 1)) | 1
+    cutoff = (2.0 * highest_hz + gap) / rate  # halfway, in cycles of two samples
+    taps = np.sinc(cutoff * (np.arange(count) - count // 2))
+    taps *= np.kaiser(count, 0.1102 * (RIPPLE_DB - 8.7))
+    return np.ascontiguousarray(taps / taps.sum(), np.float32)
 
 
 def smoothed(sound: Samples, taps: Taps) -> Samples:

@@ -10,7 +10,6 @@ Conventions
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import signal
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.synth.voices import USUAL_VELOCITY, Floats, panned
@@ -169,6 +168,8 @@ def _noise(hit: Hit, number: int, velocity: int, t: Floats, rate: int) -> Floats
     if level <= 0.0 or low >= high:
         return np.zeros(t.size)
     rng = np.random.default_rng(number)
+    from scipy import signal  # loading it takes a second, which only drums are worth
+
     sections = signal.butter(2, [low, high], "bandpass", fs=rate, output="sos")
     noise = signal.sosfilt(sections, rng.standard_normal(t.size))
     # Harder is brighter: noise grows faster than the rest.
