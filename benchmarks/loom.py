@@ -148,7 +148,7 @@ def ramp_table() -> str:
     case.setUp()
     lines = ["| ramp 80 to 158 over 8 bars, three bends | most off a beat, ms |", "|---|---|"]
     attacks = material_of(case.sound).attacks
-    for method in ("strike", "weave", "spool"):
+    for method in ("strike", "weave", "voice", "spool"):
         worst = 0.0
         for bend in (0.0, 2.5, -2.5):
             tempo = TempoMap((TempoPoint(0.0, 80.0, "ramp", bend), TempoPoint(float(BEATS), 158.0)))

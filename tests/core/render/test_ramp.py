@@ -47,7 +47,7 @@ class RampTest(unittest.TestCase):
             for beat in range(BEATS):
                 seconds, _ = integrate.quad(lambda b, t=tempo: 60.0 / t.bpm_at(b), 0, beat)
                 wanted.append(seconds)
-            for method in ("strike", "weave", "spool"):
+            for method in ("strike", "weave", "voice", "spool"):
                 with self.subTest(method=method, bend=bend):
                     plan = plan_pass(
                         source="", rate=RATE, warp=self.warp, tempo_map=tempo, start_beat=0.0,

@@ -91,7 +91,7 @@ METHODS: dict[str, Method] = {
             family="keep",
             about="one line at a time",
             uses=SHIFTED,
-            version=2,
+            version=3,
             module="zeroknot.core.stretch.voice",
         ),
         Method(

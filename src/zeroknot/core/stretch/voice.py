@@ -2,8 +2,9 @@
 
 The recording is copied as it is for as long as it is near enough to where the time map wants it;
 then it is gone on with some periods earlier or later, where the waveform is most like what would
-have come. Around attacks, consonants among them, nothing is moved; where no period is found
-(breath) the places are changed by chance, so that noise does not buzz.
+have come. Every attack is where the map has it, and around it, consonants among them, nothing is
+moved; where no period is found (breath) the places are changed by chance, so that noise does not
+buzz.
 
 Source: Verhelst & Roelands, "An overlap-add technique based on waveform similarity (WSOLA) for high
 quality time-scale modification of speech" (1993).
@@ -24,7 +25,9 @@ SPLICE_SECONDS = 0.012
 COMPARED_SECONDS = 0.04
 SEARCH_SECONDS = 0.0125  # either way: a period of 40 Hz
 NEAR_SECONDS = 0.006  # of where the map wants it: nothing is done
-COMING_BACK_SECONDS = 0.08  # before an anchor
+COMING_BACK_SECONDS = 0.08  # before an anchor or an attack
+RISE_SECONDS = 0.006  # before an attack
+LEAST_GAP_SECONDS = 0.05  # between two attacks that are both come back to
 LIKE = 0.5  # likeness below which there is no period
 UNITY_AFTER, UNITY_BEFORE = 0.6, 0.15
 
@@ -75,23 +78,54 @@ def _spliced(
     )  # fmt: skip
     frames = np.arange(first, last)
     wanted = np.interp(frames, outputs, sources)
-    # Outside its anchors, and when it comes to the next, a piece runs at the recording's own speed.
-    comes_back = max(begin, finish - COMING_BACK_SECONDS * rate)
-    before, after = frames < begin, frames > comes_back
+    # Outside its anchors, and when it comes to one or to an attack, a piece runs at the recording's
+    # own speed.
+    before = frames < begin
     wanted[before] = from_anchor[0] + (frames[before] - begin)
-    wanted[after] = to_anchor[0] + (frames[after] - finish)
+    windows = []
+    for comes_back, source, output in _comes_back(part, from_anchor, to_anchor, ratio):
+        is_last = output == finish
+        inside = (frames > comes_back) & (is_last | (frames <= output))
+        wanted[inside] = source + (frames[inside] - output)
+        # What rises a moment before an attack was heard belongs to it.
+        early = 0.0 if is_last else RISE_SECONDS * rate
+        windows.append((comes_back - first + 1, output - early - first, source - early))
     low = int(wanted.min()) - search - compared - splice
     high = int(wanted.max()) + search + 2 * compared + splice
     sound = part.view.read(low, high - low)
     out = np.zeros((sound.shape[0], last - first), np.float32)
-    lengths = (
-        splice, compared, search, int(NEAR_SECONDS * rate),
-        int(np.clip(comes_back - first + 1, 0, last - first)),
-        int(np.clip(finish - first, 0, last - first)),
-    )  # fmt: skip
+    lengths = splice, compared, search, int(NEAR_SECONDS * rate)
+    bounds = np.asarray(windows)
+    bounds[:, :2] = np.clip(bounds[:, :2], 0, last - first)
+    bounds = (bounds - (0, 0, low)).astype(np.int64)
     seed = int(first * 31 + part.start) % 2**31
-    _splice_kernel(sound, sound.sum(axis=0), wanted - low, lengths, LIKE, seed, out)
+    _splice_kernel(
+        sound, sound.sum(axis=0), wanted - low, lengths, bounds.astype(np.int64), LIKE, seed, out
+    )
     return out
+
+
+def _comes_back(
+    part: Part, from_anchor: tuple[float, float], to_anchor: tuple[float, float], ratio: float
+) -> list[tuple[float, float, float]]:
+    """What a piece is exact at, its end among it: (output frame from which it comes back there,
+    source frame, output frame), rising."""
+    reach, least = (s * part.rate for s in (COMING_BACK_SECONDS, LEAST_GAP_SECONDS))
+    finish = to_anchor[1] * ratio
+    found = []
+    last = from_anchor[1] * ratio
+    inside = part.around(part.attack_points, from_anchor[1], to_anchor[1])
+    for source, frame in [*inside.tolist(), to_anchor]:
+        output = frame * ratio
+        is_end = output >= finish
+        if not is_end and (output - last < least or finish - output < least):
+            continue
+        # Half of what lies between two attacks is left to be stretched.
+        found.append((max(last + 0.5 * (output - last), output - reach), source, output))
+        last = output
+        if is_end:
+            break
+    return found
 
 
 @numba.njit(cache=True, nogil=True)
@@ -106,12 +140,17 @@ def _likeness(mono, a, b, count, skip):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
-def _splice_kernel(sound, mono, wanted, lengths, like, seed, out):  # type: ignore[no-untyped-def]
+def _splice_kernel(  # type: ignore[no-untyped-def]
+    sound, mono, wanted, lengths, windows, like, seed, out
+):
     """Copy, and splice where the copy strays.
 
-    Between `final` and `finish` it comes back, where that is heard least, to what is wanted.
+    windows  int64 [n, 3]: from one output frame to another it comes back, where that is heard
+             least, to what is wanted; before the copy reaches a source frame
     """
-    splice, compared, search, near, final, finish = lengths
+    splice, compared, search, near = lengths
+    window = 0
+    final, finish, reached = windows[0]
     np.random.seed(seed)
     channels, total = out.shape
     half = compared // 2
@@ -120,6 +159,9 @@ def _splice_kernel(sound, mono, wanted, lengths, like, seed, out):  # type: igno
     while n < total:
         stop = total
         for k in range(n, total):
+            if k >= finish and window + 1 < windows.shape[0]:
+                window += 1
+                final, finish, reached = windows[window]
             off = wanted[k] - (shift + k)
             if k >= final and abs(off) > 0.75:
                 stop = k
@@ -130,7 +172,8 @@ def _splice_kernel(sound, mono, wanted, lengths, like, seed, out):  # type: igno
         if stop < total and stop >= final:
             exact = int(np.floor(wanted[stop] + 0.5)) - stop
             top, at = -2.0, stop
-            for k in range(stop, max(stop + 1, finish - splice), 64):
+            bound = min(finish, reached - shift) - splice
+            for k in range(stop, max(stop + 1, bound), 64):
                 value = _likeness(mono, exact + k - half, shift + k - half, compared, 3)
                 if value > top:
                     top, at = value, k
