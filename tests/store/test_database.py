@@ -53,5 +53,8 @@ class DatabaseTest(unittest.TestCase):
             place = store.cache / BLOCKS / "ab" / f"d{i}"
             place.mkdir(parents=True)
             (place / "0").write_bytes(b"x" * 100)
+        other = store.cache / "blocks" / "ab" / "old"  # as blocks of another size lay once
+        other.mkdir(parents=True)
         store.trim_cache(250)
+        self.assertFalse(other.exists())
         self.assertEqual(len(list((store.cache / BLOCKS).glob("??/*"))), 2)

@@ -5,6 +5,7 @@ import numpy as np
 from tests.studio.helper import StudioTest
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.render.plan import BLOCK_FRAMES
+from zeroknot.store.audio_store import block_path
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.time import SetSteadyTempo
 
@@ -32,6 +33,16 @@ class RendersTest(StudioTest):
         shutil.rmtree(self.folder / "cache")
         self.assertEqual([self.block(i) for i in range(self.plan.blocks)], before)
         self.assertTrue(self.studio.renders.source_peaks(self.sha, 512))
+
+    def test_what_is_about_to_be_heard_is_begun(self):
+        for share in (0.0, 0.5, 1.0):
+            frame = self.plan.lead_frames + share * (self.plan.body_frames - 1)
+            index = int(frame // BLOCK_FRAMES)
+            place = block_path(self.folder, self.digest, index)
+            self.assertFalse(place.exists())
+            self.studio.renders.begin(self.digest, share)
+            self.assertTrue(place.exists())
+        self.assertEqual(len(list(place.parent.iterdir())), 3)
 
     def test_what_is_not_there_is_said(self):
         for name, make in {

@@ -78,8 +78,10 @@ class AudioStore:
 
     def trim_cache(self, most_bytes: int) -> None:
         """Drop the renders used longest ago until the cache is under a size."""
-        shutil.rmtree(self.cache / "renders", ignore_errors=True)  # blocks of another size, once
         renders = self.cache / BLOCKS
+        for other in (self.cache / "renders", *self.cache.glob("blocks*")):
+            if other != renders:  # blocks of another size, once
+                shutil.rmtree(other, ignore_errors=True)
         entries = []
         for folder in renders.glob("??/*") if renders.exists() else ():
             size = sum(f.stat().st_size for f in folder.iterdir())

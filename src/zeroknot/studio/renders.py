@@ -58,15 +58,11 @@ class Renders:
         """The rendering of a block, which is under way once however many ask for it."""
         key = plan.digest, index
         with self._lock:
-            future = self._running.get(key)
-            if future is None:
-                future = self._executors.render("render_block", self._folder, plan, index)
-                self._running[key] = future
-                is_new = True
-            else:
-                is_new = False
-        if is_new:
-            future.add_done_callback(lambda _: self._ended(key))
+            if key in self._running:
+                return self._running[key]
+            future = self._executors.render("render_block", self._folder, plan, index)
+            self._running[key] = future
+        future.add_done_callback(lambda _: self._ended(key))
         return future
 
     def _ended(self, key: tuple[str, int]) -> None:

@@ -82,6 +82,15 @@ class KeptPiecesTest(unittest.TestCase):
             shared = Rendering(SOUND, ATTACKS, plan, kept=kept).whole()
             np.testing.assert_array_equal(shared, Rendering(SOUND, ATTACKS, plan).whole())
 
+    def test_what_is_frozen_goes_with_the_moment_it_is_read_from(self):
+        kept = KeptPieces()
+        frozen = Settings(frozen_at=0.6)
+        for moved in ((), [(5, 0.35)]):
+            plan = plan_with(moved, "scatter", frozen)
+            shared = Rendering(SOUND, ATTACKS, plan, kept=kept).whole()
+            anew = Rendering(SOUND, ATTACKS, plan).whole()
+            np.testing.assert_array_equal(shared, anew)
+
     def test_other_settings_are_other_pieces(self):
         kept = KeptPieces()
         Rendering(SOUND, ATTACKS, plan_with(), kept=kept).whole()

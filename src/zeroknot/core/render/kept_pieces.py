@@ -43,12 +43,18 @@ class KeptPieces:
 
 
 def key_of(plan: RenderPlan, part: Part, start: Point, end: Point) -> bytes:
-    """The address of one piece of a plan: the same for every plan in which it sounds the same."""
+    """The address of one piece of a plan: the same for every plan in which it sounds the same.
+
+    start, end  of the piece: (source frame, output frame)
+    returns     20 bytes
+    """
     reach = method_named(plan.method).reach_seconds + SEEN_SECONDS
     view = part.view
     said = (
         plan.source, plan.rate, plan.method, plan.version, plan.settings,
         view.start, view.end, view.is_circle, part.start, part.end, start, end,
+        # What is frozen is read from one moment, wherever in the pass that lies.
+        plan.knots if plan.settings.frozen_at is not None else None,
     )  # fmt: skip
     digest = hashlib.blake2b(repr(said).encode(), digest_size=20)
     digest.update(part.laid_between(start[1] - reach * plan.rate, end[1] + reach * plan.rate))

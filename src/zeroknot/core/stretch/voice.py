@@ -10,6 +10,8 @@ Source: Verhelst & Roelands, "An overlap-add technique based on waveform similar
 quality time-scale modification of speech" (1993).
 """
 
+import itertools
+
 import numba
 import numpy as np
 
@@ -111,21 +113,18 @@ def _comes_back(
     """What a piece is exact at, its end among it: (output frame from which it comes back there,
     source frame, output frame), rising."""
     reach, least = (s * part.rate for s in (COMING_BACK_SECONDS, LEAST_GAP_SECONDS))
+    exact = [(from_anchor[0], from_anchor[1] * ratio)]
     finish = to_anchor[1] * ratio
-    found = []
-    last = from_anchor[1] * ratio
-    inside = part.around(part.attack_points, from_anchor[1], to_anchor[1])
-    for source, frame in [*inside.tolist(), to_anchor]:
+    for source, frame in part.around(part.attack_points, from_anchor[1], to_anchor[1]).tolist():
         output = frame * ratio
-        is_end = output >= finish
-        if not is_end and (output - last < least or finish - output < least):
-            continue
-        # Half of what lies between two attacks is left to be stretched.
-        found.append((max(last + 0.5 * (output - last), output - reach), source, output))
-        last = output
-        if is_end:
-            break
-    return found
+        if output - exact[-1][1] >= least and finish - output >= least:
+            exact.append((source, output))
+    exact.append((to_anchor[0], finish))
+    # Half of what lies between two attacks is left to be stretched.
+    return [
+        (max(0.5 * (before + output), output - reach), source, output)
+        for (_, before), (source, output) in itertools.pairwise(exact)
+    ]
 
 
 @numba.njit(cache=True, nogil=True)

@@ -46,7 +46,7 @@ JUMP = 3.0  # energy against the frame before that makes a bin new
 Spectra = NDArray[np.complex64]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class _Band:
     """What is stretched with one window.
 
