@@ -21,13 +21,17 @@ from zeroknot.core.formats.riff import wav_bytes
 ROUNDS = 150  # a third of them prepared ahead
 
 HEAR = """async (hand) => {
+  const heardFrom = async (engine) => {
+    while (engine.hand.plan.heard === null) await new Promise((done) => setTimeout(done, 1));
+    return engine.hand.plan.begunAt / engine.rate;
+  };
   const {session, app} = zeroKnot;
   const engine = session.engine();
   app.stopHand();
-  engine.blocks.kept.clear();
+  engine.blocks.clear();
   const before = engine.context.currentTime;
   await app.hearHand(hand, "fitted", false);
-  return engine.hand.anchor.context / engine.rate - before;
+  return await heardFrom(engine) - before;
 }"""
 
 
@@ -36,10 +40,11 @@ JOIN = """async (hand) => {
   const {session, app} = zeroKnot;
   const engine = session.engine();
   app.stopHand();
-  if (!engine.song.isPlaying) await engine.song.play(0);
+  if (!engine.song.isPlaying) engine.song.play(0);
+  while (!engine.song.isPlaying) await new Promise((done) => setTimeout(done, 2));
   await new Promise((done) => setTimeout(done, 60));
-  engine.blocks.kept.clear();
-  const joined = () => engine.song.playing().some((e) => e.track === "hand");
+  engine.blocks.clear();
+  const joined = () => engine.song.plan.current.events.some((e) => e.track === "hand");
   while (joined()) await new Promise((done) => setTimeout(done, 2));
   const before = engine.context.currentTime;
   await app.hearHand(hand, "fitted", true, {audition: "lay=1&matched=true"});

@@ -54,11 +54,11 @@ DRAG = """async ({second, moves}) => {
   await rest(700);
   const took = [];
   for (let i = 0; i < moves; i += 1) {
-    const before = engine.hand.sheet.digest;
+    const before = engine.hand.plan.begunAt;
     const began = engine.context.currentTime;
     fire("pointermove", x + 6 + 24 * Math.sin(1.7 * i + 1) + 0.01 * i, y);
-    while (engine.hand.sheet.digest === before) await rest(2);
-    took.push(engine.hand.anchor.context / engine.rate - began);
+    while (engine.hand.plan.begunAt === before) await rest(2);
+    took.push(engine.hand.plan.begunAt / engine.rate - began);
     await rest(200 + 37 * (i % 9));
   }
   fire("pointerup", x, y);

@@ -83,3 +83,8 @@ def drum_loop(bpm, bars, metre=4, swing=0.5, rate=RATE, seed=4):
                 lay(snare, at, 0.8)
         lay(kick, bar * metre + metre - 1 + swing, 0.7)
     return out
+
+
+def tiled(sound: Audio, times: int, level: float = 1.0) -> Audio:
+    """So many times end to end, at a level: another file each."""
+    return audio(np.tile(sound.samples, (1, times)) * level, sound.rate)

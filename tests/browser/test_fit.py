@@ -161,7 +161,7 @@ class TransportTest(BrowserTest):
         self.page.keyboard.press("c")
         self.page.keyboard.press("Space")
         self.wait(lambda: self.beat() > 5)
-        clicked, run, rate = self.engine("[e.clicked, e.song.runs[0], e.rate]")
+        clicked, run, rate = self.engine("[e.clicked, e.song.plan.handout.runs[0], e.rate]")
         frames = [round(time * rate) - run["context"] + run["song"] for time, _ in clicked]
         # 120 BPM at 44.1 kHz: a pulse is 22 050 frames; the one is every fourth.
         self.assertEqual(frames, [22_050 * i for i in range(len(frames))])

@@ -289,19 +289,18 @@ class ShelfTest(ShelfHarness):
         page.keyboard.press("Space")
         self.wait(lambda: self.engine("e && e.song.isPlaying") and self.beat() > 0.5)
         page.evaluate("""() => {
-          const song = zeroKnot.session.engine_.song;
+          const {plan} = zeroKnot.session.engine_.song;
           window.exchanges = [];
-          const before = song.exchange.bind(song);
-          song.exchange = (sheet, when) => {
-            const at = Math.max(when ?? 0, song.context.currentTime + 0.03);
-            window.exchanges.push([song.beat(at), when !== undefined, song.withHand !== null]);
-            before(sheet, when);
+          const before = plan.exchange.bind(plan);
+          plan.exchange = (at, now, known) => {
+            window.exchanges.push([plan.beatAt(at), plan.waitsForBar, plan.withHand !== null]);
+            before(at, now, known);
           };
         }""")
         page.get_by_role("button", name="with the rest").click()
         self.row("joins").locator(".face-button").click()
         self.wait(lambda: page.evaluate("() => window.exchanges.some((x) => x[2])"))
-        events = self.engine("e.song.playing().filter((x) => x.track === 'hand')")
+        events = self.engine("e.song.plan.current.events.filter((x) => x.track === 'hand')")
         # Its passes lie on the song's own beats, counted from bar 1.
         self.assertEqual(events[0]["at"] % (8 * 22_050), 0)
         page.keyboard.press("Escape")

@@ -3,37 +3,51 @@ import base64
 import numpy as np
 
 from tests.browser.harness import BrowserTest
+from tests.browser.replay import Replay
 from tests.sounds import rendered
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.mixing.mix import mix
-from zeroknot.core.render.plan import BLOCK_FRAMES
 from zeroknot.settings import Settings
 from zeroknot.store.audio_store import block_path
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.studio import Studio
 
-# The same lane and mixer that play live, on an offline context, the whole window at once.
-OFFLINE = """async () => {
+# The player that plays live, on an offline clock that stands still while blocks are on their way.
+# script: [second, what is done] in order; "sheet" takes the sheet of that number.
+OFFLINE = """async ({sheets, script, seconds}) => {
   const {Blocks} = await import("/static/js/engine/blocks.js");
   const {Mixer} = await import("/static/js/engine/mixer.js");
-  const {Lane} = await import("/static/js/engine/lane.js");
-  const {blocksBetween} = await import("/static/js/engine/schedule.js");
-  const sheet = zeroKnot.session.sheet;
-  const from = sheet.first_frame;
-  const frames = sheet.end_frame - from;
-  const context = new OfflineAudioContext(2, frames, sheet.rate);
-  const blocks = new Blocks(sheet.rate);
+  const {Song} = await import("/static/js/engine/song.js");
+  const {Click} = await import("/static/js/engine/click.js");
+  const {rate} = sheets[0];
+  const frames = Math.round(seconds * rate);
+  const context = new OfflineAudioContext(2, frames, rate);
+  const blocks = new Blocks(rate);
   const mixer = new Mixer(context, context.destination);
-  for (const {id, gain} of sheet.tracks) mixer.add(id, gain);
-  mixer.master.gain.value = sheet.master;
-  const channels = (digest) => sheet.shapes[digest].channels;
-  const lane = new Lane(context, blocks, (e) => mixer.input(e.track), channels);
-  for (const e of sheet.events) {
-    for (const i of blocksBetween(e, from, sheet.end_frame)) {
-      await blocks.get(e.digest, i, channels(e.digest));
+  const song = new Song(context, blocks, mixer, new Click(context), () => 0);
+  const log = [];
+  song.player.log = log;
+  const doing = {
+    sheet: (i) => song.adopt(sheets[i]),
+    play: (beat) => song.play(beat),
+    go: (beat) => song.go(beat),
+    cycle: (from, to) => song.setCycle(to ? {from, to} : null),
+    stop: () => song.stop(),
+  };
+  const left = [...script];
+  const step = async () => {
+    while (left.length && left[0][0] <= context.currentTime + 1e-9) {
+      const [, what, ...how] = left.shift();
+      doing[what](...how);
     }
+    song.player.wake();
+    while (blocks.questions.size) await new Promise((done) => setTimeout(done, 2));
+    song.player.wake();
+  };
+  await step();
+  for (let at = 1024; at < frames; at += 1024) {
+    context.suspend(at / rate).then(step).then(() => context.resume());
   }
-  lane.play(sheet.events, from, sheet.end_frame, 0, true, () => Infinity);
   const made = await context.startRendering();
   const bytes = new Uint8Array(frames * 8);
   for (let c = 0; c < 2; c += 1) {
@@ -43,7 +57,8 @@ OFFLINE = """async () => {
   for (let i = 0; i < bytes.length; i += 32768) {
     text += String.fromCharCode(...bytes.subarray(i, i + 32768));
   }
-  return [frames, lane.late, btoa(text)];
+  const orders = log.map((o) => o.spans ? {...o, spans: [...o.spans]} : o);
+  return [orders, btoa(text), song.plan.handout.missed];
 }"""
 
 
@@ -53,7 +68,29 @@ class SoundTest(BrowserTest):
         self.server.settle()
         return next(r["sha"] for r in self.server.rows() if r["name"] == name)
 
-    def test_browser_and_python_mix_are_the_same(self):
+    def play(self, sheets, script, seconds):
+        """What the browser plays of a script, and what the core does of the same orders."""
+        log, text, missed = self.page.evaluate(
+            OFFLINE, {"sheets": sheets, "script": script, "seconds": seconds}
+        )
+        self.assertEqual(missed, 0)
+        browser = np.frombuffer(base64.b64decode(text), "<f4").reshape(2, -1)
+        python = Replay(sheets[0]["rate"], self.block).play(log, browser.shape[1])
+        return browser, python, log
+
+    def block(self, digest, index):
+        return np.fromfile(block_path(self.data, digest, index), "<f4").reshape(2, -1)
+
+    def sheet(self, hand=None):
+        query = f"?hand={hand}" if hand else ""
+        return self.server.get(f"/api/projects/{self.project}/sheet{query}")
+
+    def assert_null(self, browser, python, below=-90.0):
+        error = np.sqrt(np.mean((browser - python) ** 2)) / np.sqrt(np.mean(python**2))
+        self.assertLess(20 * np.log10(error), below)
+        self.assertGreater(np.abs(python).max(), 0.05)
+
+    def arranged(self):
         drums, keys, bass = (self.shelf(n) for n in ("drums_103", "keys_88", "bass_97"))
         self.intent(kind="set_steady_tempo", bpm=95.5)
         self.intent(kind="set_stretch", hand=keys, semitones=-2)
@@ -62,15 +99,55 @@ class SoundTest(BrowserTest):
         state = self.intent(kind="place", hand=bass, beat=4, passes=3)
         self.intent(kind="change_clip", clip=state["clips"][2]["id"], length=9.5)
         self.intent(kind="change_track", track=state["tracks"][0]["id"], level_db=-2.5)
-        self.intent(kind="set_master", level_db=-1.5)
+        return self.intent(kind="set_master", level_db=-1.5)
+
+    def test_browser_and_python_mix_are_the_same(self):
+        self.arranged()
         self.open("arrange")
-        frames, late, text = self.page.evaluate(OFFLINE)
-        self.assertEqual(late, 0)
-        browser = np.frombuffer(base64.b64decode(text), "<f4").reshape(2, frames)
-        expected = self.python_mix(frames)
-        error = np.sqrt(np.mean((browser - expected) ** 2)) / np.sqrt(np.mean(expected**2))
-        self.assertLess(20 * np.log10(error), -60)
-        self.assertGreater(np.abs(expected).max(), 0.05)
+        sheet = self.sheet()
+        seconds = (sheet["end_frame"] - sheet["first_frame"]) / sheet["rate"]
+        browser, python, log = self.play([sheet], [[0, "sheet", 0], [0, "play", 0]], seconds + 0.5)
+        self.assert_null(browser, python)
+        # The same as the arrangement mixed down, from its first sound on.
+        begun = min(o["at"] for o in log if o["do"] == "part")
+        mixed = self.python_mix(sheet["end_frame"] - sheet["first_frame"])
+        self.assert_null(browser[:, begun : begun + mixed.shape[1]], mixed)
+
+    def test_jumps_a_cycle_edits_and_a_tempo_swap_null_too(self):
+        state = self.arranged()
+        self.open("arrange")
+        sheets = [self.sheet()]
+        first, second, _ = (c["id"] for c in state["clips"])
+        self.intent(kind="change_clip", clip=first, gain_db=-6)
+        self.intent(kind="change_track", track=state["tracks"][0]["id"], level_db=-9)
+        self.intent(kind="remove_clips", clips=[second])
+        sheets.append(self.sheet())
+        self.intent(kind="set_steady_tempo", bpm=120)
+        sheets.append(self.sheet())
+        script = [
+            [0, "sheet", 0], [0, "play", 0], [1.3, "go", 5], [2.2, "cycle", 4, 5.5],
+            [5.1, "sheet", 1], [6.0, "cycle", 0, 0], [6.4, "sheet", 2], [9.5, "go", 3.3],
+            [10.4, "cycle", 3, 4], [11.9, "stop"],
+        ]  # fmt: skip
+        browser, python, log = self.play(sheets, script, 12.5)
+        self.assert_null(browser, python)
+        self.assertEqual(np.abs(browser[:, -8000:]).max(), 0)
+        # All of it was in the log: joins, cuts, releases, levels, the swap.
+        parts = [o for o in log if o["do"] == "part"]
+        self.assertTrue(any(o["rises"] for o in parts) and any(o["falls"] for o in parts))
+        self.assertEqual(
+            len({o["event"]["digest"] for o in parts if o["event"]["track"]}) > 4, True
+        )
+        self.assertGreater(sum(o["do"] == "release" for o in log), 6)
+        # And it never clicks: no step larger than the loops' own.
+        step = np.abs(np.diff(browser, axis=1)).max()
+        self.assertLess(step, 1.5 * np.abs(np.diff(self.python_loops(log), axis=1)).max())
+
+    def python_loops(self, log):
+        """Every block that was heard, one after the other, as loud as it was."""
+        used = {(o["event"]["digest"], o["index"], o["event"]["gain"])
+                for o in log if o["do"] == "part"}  # fmt: skip
+        return np.concatenate([g * self.block(d, i) for d, i, g in used], axis=1)
 
     def python_mix(self, frames):
         studio = Studio(Settings(data=self.data), Executors.inline())
@@ -79,14 +156,9 @@ class SoundTest(BrowserTest):
 
         def read(digest, first, count):
             plan = studio.renders.plan(digest)
-            blocks = [
-                np.fromfile(block_path(self.data, digest, i), "<f4").reshape(2, -1)
-                for i in range(plan.blocks)
-            ]
+            blocks = [self.block(digest, i) for i in range(plan.blocks)]
             return np.concatenate(blocks, axis=1)[:, first : first + count]
 
-        self.assertEqual(sheet.end_frame - sheet.first_frame, frames)
-        self.assertGreater(frames, 2 * BLOCK_FRAMES)
         return mix(sheet, read, sheet.first_frame, frames)
 
     def test_ten_minutes_end_on_the_exact_sample(self):
@@ -138,29 +210,3 @@ class RulesTest(BrowserTest):
             f"return {beats}.map((b) => position(zeroKnot.session.sheet.pulses, b));"
         )
         self.assertEqual(got, [str(metre_map.position(b)) for b in beats])
-
-    def test_parts_meet_and_none_is_lost_or_twice(self):
-        self.open()
-        got = self.evaluate(
-            'const {partsIn} = await import("/static/js/engine/schedule.js");'
-            "const e = {at: 1000, start: 30000, frames: 75000};"
-            "const parts = [];"
-            "for (let w = 0; w < 80000; w += 4410) parts.push(...partsIn(e, w, w + 4410, false));"
-            "const joined = partsIn(e, 20000, 24410, true);"
-            "return [parts.map((p) => [p.at, p.index, p.offset, p.frames]),"
-            " joined.map((p) => [p.at, p.index, p.offset, p.frames, p.from])];"
-        )
-        # 2 · 16 384 − 30 000 = 2 768 frames are left of block 1; then whole blocks, and the rest.
-        self.assertEqual(
-            got[0],
-            [
-                [1000, 1, 13616, 2768],
-                [3768, 2, 0, 16384],
-                [20152, 3, 0, 16384],
-                [36536, 4, 0, 16384],
-                [52920, 5, 0, 16384],
-                [69304, 6, 0, 6696],
-            ],
-        )
-        # Joined at 20 000: block 2, 16 232 frames in.
-        self.assertEqual(got[1], [[20000, 2, 16232, 152, 19000], [20152, 3, 0, 16384, 19152]])

@@ -1,7 +1,7 @@
 import io
 
 from tests.browser.harness import BrowserTest
-from tests.sounds import rendered
+from tests.sounds import rendered, tiled
 from zeroknot.core.formats.midi_tempo import read_time, write_time
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.timeline.metre_map import Metre, MetreChange, MetreMap
@@ -122,10 +122,87 @@ class TempoListTest(BrowserTest):
         self.page.keyboard.press("c")
         self.page.keyboard.press("Space")
         self.wait(lambda: self.beat() > 5)
-        clicked, run, rate = self.engine("[e.clicked, e.song.runs[0], e.rate]")
+        clicked, run, rate = self.engine("[e.clicked, e.song.plan.handout.runs[0], e.rate]")
         frames = [round(time * rate) - run["context"] + run["song"] for time in clicked]
         tempo = TempoMap((TempoPoint(0, 100, "ramp"), TempoPoint(16, 200)))
         first = frames.index(0)
         self.assertEqual(
             frames[first:], [tempo.frame_of_beat(i, rate) for i in range(len(frames) - first)]
         )
+
+
+class NewTempoTest(BrowserTest):
+    """The README: change the tempo while it plays, everything follows at the next bar line."""
+
+    def song_of(self, tracks):
+        """Tracks of eight-bar loops that were never rendered, at 96 BPM."""
+        for i in range(tracks):
+            sound = tiled(rendered(("drums_103", "keys_88", "bass_97")[i % 3]), 4, 1 + i / 1000)
+            self.server.bring(wav_bytes(sound, 16), f"loop {i}.wav")
+        self.server.settle()
+        self.intent(kind="set_steady_tempo", bpm=96)
+        for row in self.server.rows():
+            self.intent(kind="lay_on", hand=row["sha"], beats=32)
+            self.intent(kind="place", hand=row["sha"], beat=0, passes=2)
+
+    def type_tempo(self, bpm):
+        """As a person does; gives the second of the audio clock at which Enter was pressed."""
+        field = self.page.get_by_label("Tempo in BPM")
+        field.fill(str(bpm))
+        self.page.evaluate(
+            """() => addEventListener("keydown", (e) => { if (e.key === "Enter")
+              window.pressed = zeroKnot.session.engine_.context.currentTime; }, true)"""
+        )
+        field.press("Enter")
+        return self.page.evaluate("() => window.pressed")
+
+    def swapped(self, bpm, seconds):
+        """When, on which beat and after which bar lines the new tempo began to sound."""
+        self.wait(
+            lambda: self.engine(f"e.song.plan.current.sheet.time_key.startsWith('0.0 {bpm}.0')"),
+            seconds,
+        )
+        return self.engine(
+            f"""(() => {{
+              const {{runs}} = e.song.plan.handout;
+              const i = runs.findIndex((r) => r.mark.time_key.startsWith("0.0 {bpm}.0"));
+              const [old, run] = [runs[i - 1], runs[i]];
+              const lines = old.mark.pulses.filter((p) => p[3] === 1)
+                .map((p) => (old.context + p[1] - old.song) / e.rate);
+              return [run.context / e.rate, e.song.plan.beatAt(run.context), lines];
+            }})()"""
+        )
+
+    def test_a_tempo_typed_while_it_plays_is_heard_from_the_next_bar_line_on(self):
+        self.song_of(4)
+        self.open("arrange")
+        self.page.wait_for_timeout(2500)  # a server that has just begun compiles its first render
+        self.page.locator("#strip").focus()
+        self.page.keyboard.press("Space")
+        self.wait(lambda: self.beat() > 1)
+        pressed = self.type_tempo(120)
+        at, beat, lines = self.swapped(120, 6)
+        due = next(line for line in lines if line > pressed + 0.8)
+        self.assertLessEqual(at, due + 1e-3)  # or sooner, but on a line
+        self.assertTrue(any(abs(at - line) < 1e-3 for line in lines))
+        self.assertEqual(round(beat, 6) % 4, 0)
+        # It is what is heard: the bars are shorter from there on, and nothing was skipped.
+        now, place = self.engine("[e.context.currentTime, e.song.plan.beatAt(e.song.player.now)]")
+        if now > at:
+            self.assertAlmostEqual(place, beat + (now - at) * 2, delta=0.01)
+        self.assertEqual(self.engine("e.song.plan.handout.missed"), 0)
+
+    def test_a_tempo_taken_back_before_its_bar_line_never_sounds(self):
+        self.song_of(1)
+        self.open("arrange")
+        self.page.locator("#strip").focus()
+        self.page.keyboard.press("Space")
+        self.wait(lambda: self.beat() > 0.2)
+        self.type_tempo(121)
+        self.wait(lambda: self.state()["bpm"] == 121)
+        self.page.keyboard.press("Escape")
+        self.page.get_by_role("button", name="Undo").click()
+        self.wait(lambda: self.state()["bpm"] == 96)
+        self.wait(lambda: self.beat() > 6)
+        keys = self.engine("e.song.plan.handout.runs.map((r) => r.mark.time_key)")
+        self.assertTrue(all(key.startswith("0.0 96.0") for key in keys), keys)

@@ -36,6 +36,7 @@ BARS_BEYOND_END = 64
 BEFORE = "before"
 MOST_PREPARED = 6
 PREPARED_BLOCKS = 6
+_SLACK_BEATS = 1e-6
 
 
 class Studio:
@@ -116,8 +117,9 @@ class Studio:
             "first_frame": sheet.first_frame,
             "end_frame": sheet.end_frame,
             "last_bar": project.last_bar,
+            "close_frame": _close_frame(project),
             "pulses": [[p.beat, p.frame, p.bar, p.number] for p in table],
-            "time_key": [[p.beat, p.bpm, p.shape, p.bend] for p in project.tempo],
+            "time_key": _time_key(project),
             "shapes": {
                 digest: {
                     "channels": loops[plan.source].channels,
@@ -202,3 +204,19 @@ class Studio:
             "zero_s": warp.zero.second,
             "end_s": warp.end.second,
         }
+
+
+def _time_key(project: Project) -> str:
+    """The same for the same tempo and metre map: whether a player has to wait for a bar line."""
+    tempo = [f"{p.beat} {p.bpm} {p.shape} {p.bend}" for p in project.tempo]
+    metre = [f"{c.bar} {c.metre}" for c in project.metres]
+    return ", ".join([*tempo, *metre])
+
+
+def _close_frame(project: Project) -> int:
+    """The first bar line at which every clip is over: where the song stops or begins again."""
+    metres = project.metre_map
+    line = metres.beat_of_bar(metres.bar_of_beat(project.end_beat))
+    if line < project.end_beat - _SLACK_BEATS:
+        line = metres.beat_of_bar(metres.bar_of_beat(project.end_beat) + 1)
+    return project.tempo_map.frame_of_beat(line, project.rate)

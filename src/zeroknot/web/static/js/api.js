@@ -45,6 +45,10 @@ export const getBytes = async (path, signal) => {
   return { data: await response.arrayBuffer(), headers: response.headers };
 };
 
+/** A block of sound, due so many milliseconds from now. @param {string} path @param {number} dueMs @param {AbortSignal} signal */
+export const getBlock = async (path, dueMs, signal) =>
+  (await ask(path, { signal, headers: { "x-due": String(dueMs) } })).arrayBuffer();
+
 /** The inner part of a page. @param {string} path */
 export const getInner = async (path) => {
   const response = await ask(path, { headers: { "x-zeroknot-part": "view" } });

@@ -3,7 +3,7 @@
 
 import Alpine from "../vendor/alpine-csp.js";
 import { ApiError, getJson } from "./api.js";
-import { AS_THEY_ARE } from "./engine/hand.js";
+import { AS_THEY_ARE } from "./engine/patterns.js";
 import { Router } from "./router.js";
 import { Session } from "./session.js";
 import "./ui/drag-bar.js";
@@ -69,8 +69,9 @@ export class App {
         await this.session.setHand(hand, how.audition ?? "");
         if (turn !== this.turn) return;
         engine.hand.stop();
+        engine.song.waitsForBar = how.atBar ?? false;
         engine.song.hearHand(hand);
-        if (!engine.song.isPlaying) await engine.song.play();
+        engine.song.play();
         return;
       }
       engine.song.hearHand(null);
@@ -80,10 +81,10 @@ export class App {
       if (how.range) [sheet.zero_s, sheet.end_s, sheet.is_range] = [...how.range, true];
       if (turn !== this.turn) return;
       engine.mixer.hearRest(withRest);
-      if (withRest && !engine.song.isPlaying) engine.song.play();
-      const pattern = /** @type {import("./engine/hand.js").Way} */ (way);
+      if (withRest) engine.song.play();
+      const pattern = /** @type {import("./engine/patterns.js").Way} */ (way);
       engine.hand.gains = this.matched.get(pairOf(sheet)) ?? { ...AS_THEY_ARE };
-      await engine.hand.hear(sheet, pattern);
+      engine.hand.hear(sheet, pattern);
       if (!how.audition && !how.range) this.match(sheet, pattern, turn);
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
@@ -94,7 +95,7 @@ export class App {
     }
   }
 
-  /** Bring all ways to one loudness: the recording and another method follow the fitted one. @param {import("./types.js").HandSheet} sheet @param {import("./engine/hand.js").Way} way @param {number} turn */
+  /** Bring all ways to one loudness: the recording and another method follow the fitted one. @param {import("./types.js").HandSheet} sheet @param {import("./engine/patterns.js").Way} way @param {number} turn */
   async match(sheet, way, turn) {
     if (this.matched.has(pairOf(sheet))) return;
     // Measuring renders the whole pass: not while the first blocks are on their way.
@@ -124,7 +125,7 @@ export class App {
     engine.mixer.hearRest(true);
   }
 
-  /** @type {Map<string, import("./engine/hand.js").Gains>} */
+  /** @type {Map<string, import("./engine/patterns.js").Gains>} */
   matched = new Map();
 }
 

@@ -8,7 +8,7 @@
  * @typedef {{id: string, gain: number}} TrackLevel
  * @typedef {{revision: number, rate: number, events: SheetEvent[], hand_events: SheetEvent[],
  *   tracks: TrackLevel[], master: number, first_frame: number, end_frame: number,
- *   last_bar: number, pulses: [number, number, number, number][], time_key: unknown[],
+ *   last_bar: number, close_frame: number, pulses: [number, number, number, number][], time_key: string,
  *   shapes: Record<string, Shape>}} Sheet
  * @typedef {{rate: number, digest: string, against: string, source: string, recorded: string, gain: number, channels: number,
  *   source_frames: number, frames: number, lead: number, body: number, span: number,

@@ -11,7 +11,7 @@ export class Click {
     this.output.connect(context.destination);
     this.high = tick(context, 1760);
     this.low = tick(context, 1175);
-    /** @type {Set<AudioBufferSourceNode>} */
+    /** @type {Set<{source: AudioBufferSourceNode, time: number}>} */
     this.sounding = new Set();
   }
 
@@ -26,14 +26,14 @@ export class Click {
     const source = new AudioBufferSourceNode(this.context, { buffer: isOne ? this.high : this.low });
     source.connect(this.output);
     source.start(time);
-    this.sounding.add(source);
-    source.onended = () => this.sounding.delete(source);
+    const tick = { source, time };
+    this.sounding.add(tick);
+    source.onended = () => this.sounding.delete(tick);
   }
 
-  /** Ticks that have not begun are let go. */
-  silence() {
-    for (const source of this.sounding) source.stop();
-    this.sounding.clear();
+  /** Ticks from a context time on are not wanted any more. @param {number} from */
+  hush(from) {
+    for (const tick of this.sounding) if (tick.time >= from) tick.source.stop();
   }
 }
 

@@ -14,13 +14,18 @@ export class Engine {
     this.blocks = new Blocks(rate);
     this.mixer = new Mixer(this.context, this.context.destination);
     this.click = new Click(this.context);
-    this.song = new Song(this.context, this.blocks, this.mixer, this.click);
-    this.hand = new HandVoice(this.context, this.blocks, this.mixer.handGain);
+    /** Seconds from the audio clock to the ear, where it is to be other than the browser says. @type {number | null} */
+    this.latencyGiven = null;
+    const latency = () => this.latency;
+    this.song = new Song(this.context, this.blocks, this.mixer, this.click, latency);
+    this.hand = new HandVoice(this.context, this.blocks, this.mixer.hand.node, latency);
     this.clock = new Worker("/static/js/engine/clock-worker.js");
-    this.clock.onmessage = () => {
-      this.song.wake();
-      this.hand.wake();
+    const wake = () => {
+      this.song.player.wake();
+      this.hand.player.wake();
     };
+    this.clock.onmessage = wake;
+    this.blocks.onChange = wake;
   }
 
   /** Browsers keep audio still until a gesture. */
@@ -30,5 +35,10 @@ export class Engine {
 
   get rate() {
     return this.context.sampleRate;
+  }
+
+  /** Seconds from the audio clock to the ear, as the browser tells them. */
+  get latency() {
+    return this.latencyGiven ?? (this.context.baseLatency || 0) + (this.context.outputLatency || 0);
   }
 }

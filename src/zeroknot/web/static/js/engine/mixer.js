@@ -6,68 +6,104 @@
 export const HAND_TRACK = "hand";
 const METER_FRAMES = 2048;
 
+const RAMP_SECONDS = 0.01;
+const GONE_MS = 200;
+
+/** A gain that moves without a click, and knows where it is going. */
+export class Fader {
+  /** @param {GainNode} node */
+  constructor(node) {
+    this.node = node;
+    this.wanted = node.gain.value;
+    this.from = this.wanted;
+    this.began = 0;
+  }
+
+  /** Where it is on its way. @param {number} time context time */
+  at(time) {
+    return this.from + (this.wanted - this.from) * Math.min(1, Math.max(0, (time - this.began) / RAMP_SECONDS));
+  }
+
+  /** @param {number} value linear */
+  to(value) {
+    if (value === this.wanted) return;
+    const { gain, context } = this.node;
+    const now = context.currentTime;
+    this.from = this.at(now);
+    this.began = now;
+    this.wanted = value;
+    gain.cancelScheduledValues(now);
+    gain.setValueAtTime(this.from, now);
+    gain.linearRampToValueAtTime(value, now + RAMP_SECONDS);
+  }
+}
+
 export class Mixer {
   /** @param {BaseAudioContext} context @param {AudioNode} destination */
   constructor(context, destination) {
     this.context = context;
-    this.master = stereoGain(context, 1);
-    this.master.connect(destination);
-    this.masterMeter = new Meter(context, this.master);
-    /** @type {Map<string, {gain: GainNode, meter: Meter}>} */
+    this.destination = destination;
+    const master = stereoGain(context, 1);
+    master.connect(destination);
+    this.master = new Fader(master);
+    this.masterMeter = new Meter(context, master);
+    /** @type {Map<string, {fader: Fader, meter: Meter}>} */
     this.tracks = new Map();
-    this.restGain = stereoGain(context, 1);
-    this.restGain.connect(this.master);
-    this.handGain = stereoGain(context, 1);
-    this.handGain.connect(this.master);
+    this.rest = new Fader(stereoGain(context, 1));
+    this.rest.node.connect(master);
+    this.hand = new Fader(stereoGain(context, 1));
+    this.hand.node.connect(master);
   }
 
-  /** Take over levels; new tracks begin at theirs. @param {Pick<Sheet, "tracks" | "master">} sheet */
+  /** Take over levels; new tracks begin at theirs, those that went are let go. @param {Pick<Sheet, "tracks" | "master">} sheet */
   adopt(sheet) {
     for (const { id, gain } of sheet.tracks) {
       const track = this.tracks.get(id);
-      if (track) this.ramp(track.gain.gain, gain);
+      if (track) track.fader.to(gain);
       else this.add(id, gain);
     }
-    this.ramp(this.master.gain, sheet.master);
+    const kept = new Set(sheet.tracks.map(({ id }) => id));
+    for (const [id, track] of this.tracks) if (!kept.has(id)) this.drop(id, track);
+    this.master.to(sheet.master);
   }
 
   /** @param {string} id @param {number} level */
   add(id, level) {
-    const gain = stereoGain(this.context, level);
-    gain.connect(this.restGain);
-    const track = { gain, meter: new Meter(this.context, gain) };
+    const node = stereoGain(this.context, level);
+    node.connect(this.rest.node);
+    const track = { fader: new Fader(node), meter: new Meter(this.context, node) };
     this.tracks.set(id, track);
     return track;
   }
 
-  /** Where events of a track sound. @param {string} id */
-  input(id) {
-    return id === HAND_TRACK ? this.handGain : (this.tracks.get(id) ?? this.add(id, 1)).gain;
+  /** @param {string} id @param {{fader: Fader, meter: Meter}} track */
+  drop(id, track) {
+    this.tracks.delete(id);
+    track.fader.to(0);
+    setTimeout(() => {
+      track.fader.node.disconnect();
+      track.meter.end();
+    }, GONE_MS);
   }
 
-  /** @param {AudioParam} param @param {number} value */
-  ramp(param, value) {
-    if (param.value === value) return;
-    const now = this.context.currentTime;
-    param.cancelScheduledValues(now);
-    param.setValueAtTime(param.value, now);
-    param.linearRampToValueAtTime(value, now + 0.01);
+  /** Where events of a track sound. @param {string} id */
+  input(id) {
+    return id === HAND_TRACK ? this.hand.node : (this.tracks.get(id) ?? this.add(id, 1)).fader.node;
   }
 
   /** While a level is dragged. @param {string} id @param {number} gain */
   setTrack(id, gain) {
-    const track = this.tracks.get(id);
-    if (track) this.ramp(track.gain.gain, gain);
+    this.tracks.get(id)?.fader.to(gain);
   }
 
   /** @param {number} gain */
   setMaster(gain) {
-    this.ramp(this.master.gain, gain);
+    this.master.to(gain);
   }
 
   /** The arrangement, without what is in hand. @param {boolean} heard */
   hearRest(heard) {
-    this.ramp(this.restGain.gain, heard ? 1 : 0);
+    this.rest.to(heard ? 1 : 0);
   }
 }
 
@@ -81,9 +117,9 @@ export class Meter {
   /** @param {BaseAudioContext} context @param {AudioNode} input */
   constructor(context, input) {
     this.sides = [0, 1].map(() => new AnalyserNode(context, { fftSize: METER_FRAMES }));
-    const splitter = new ChannelSplitterNode(context, { numberOfOutputs: 2 });
-    input.connect(splitter);
-    this.sides.forEach((side, i) => splitter.connect(side, i));
+    this.splitter = new ChannelSplitterNode(context, { numberOfOutputs: 2 });
+    input.connect(this.splitter);
+    this.sides.forEach((side, i) => this.splitter.connect(side, i));
     this.samples = new Float32Array(METER_FRAMES);
     this.held = [0, 0];
     this.heldAt = [0, 0];
@@ -104,6 +140,10 @@ export class Meter {
       return peak;
     });
     return { peaks, held: this.held, isOver: this.isOver };
+  }
+
+  end() {
+    this.splitter.disconnect();
   }
 
   clearOver() {

@@ -9,45 +9,6 @@ export const BLOCK_FRAMES = 16384;
 export const frame = (x) => Math.floor(x + 0.5);
 
 /**
- * A stretch of one block: sounds at `at`, from `offset` inside block `index`, for `frames`.
- * `from` is its first frame inside the event.
- * @typedef {{event: SheetEvent, index: number, at: number, offset: number, frames: number,
- *   from: number}} Part
- */
-
-/**
- * The parts of an event inside the half-open window [from, to) of song frames.
- *
- * A part belongs to the window it begins in. With `join`, parts that began before the window are
- * given, too, from the window's start on.
- * @param {SheetEvent} event @param {number} from @param {number} to @param {boolean} join
- * @returns {Part[]}
- */
-export function partsIn(event, from, to, join) {
-  /** @type {Part[]} */
-  const parts = [];
-  const end = event.at + event.frames;
-  if (end <= from || event.at >= to) return parts;
-  let inside = 0;
-  while (inside < event.frames) {
-    const axis = event.start + inside;
-    const index = Math.floor(axis / BLOCK_FRAMES);
-    const frames = Math.min(event.frames - inside, (index + 1) * BLOCK_FRAMES - axis);
-    const at = event.at + inside;
-    if (at >= to) break;
-    const skip = Math.max(0, from - at);
-    if (skip === 0 || (join && skip < frames)) {
-      parts.push({
-        event, index, at: at + skip, offset: axis + skip - index * BLOCK_FRAMES,
-        frames: frames - skip, from: inside + skip,
-      });
-    }
-    inside += frames;
-  }
-  return parts;
-}
-
-/**
  * The fades of an event between two of its frames, as corners of a line: [frame, value].
  * @param {SheetEvent} event @param {number} from @param {number} to
  * @returns {[number, number][]}

@@ -41,7 +41,7 @@ export class Audition {
 
   /** @param {import("../engine/engine.js").Engine | null} engine */
   adoptLevel(engine) {
-    if (engine) engine.mixer.ramp(engine.mixer.handGain.gain, gainOfDb(this.levelDb));
+    if (engine) engine.mixer.hand.to(gainOfDb(this.levelDb));
   }
 
   /** What may be heard next is rendered ahead, once the hand rests. @param {string} projectPath @param {string[]} hands */

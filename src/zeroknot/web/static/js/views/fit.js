@@ -504,7 +504,7 @@ export const fit = (session, app) => () => {
           const engine = session.engine();
           trial.isHeard = true;
           if (withRest) engine.song.adopt(tried.song);
-          else await engine.hand.hear(tried.sheet, "fitted", true);
+          else engine.hand.hear(tried.sheet, "fitted", true);
           trial.took.push(performance.now() - asked_);
         }
       } catch (error) {
@@ -512,7 +512,7 @@ export const fit = (session, app) => () => {
         this.dragText = error.message;
       } finally {
         trial.isRunning = false;
-        session.engine().hand.isExpecting = false;
+        session.engine().hand.expectNothing();
         if (!stage?.drag) this.endTrial();
       }
     },

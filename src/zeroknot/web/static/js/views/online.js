@@ -110,7 +110,7 @@ export const online = (session, app) => () => {
         const buffer = await engine.context.decodeAudioData(data);
         if (mine !== previewTurn) return;
         source = new AudioBufferSourceNode(engine.context, { buffer, loop: true });
-        source.connect(engine.mixer.handGain);
+        source.connect(engine.mixer.hand.node);
         source.start();
       } catch (error) {
         if (mine !== previewTurn) return;

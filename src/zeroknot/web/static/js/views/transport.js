@@ -104,7 +104,7 @@ export const transport = (session) => () => ({
   toggle() {
     const { song } = session.engine();
     if (song.isPlaying || song.isWaiting) song.stop();
-    else song.play().catch((/** @type {Error} */ error) => session.say(error.message, "error"));
+    else song.play();
   },
 
   toStart() {

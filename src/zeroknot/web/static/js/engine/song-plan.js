@@ -1,0 +1,485 @@
+// @ts-check
+/**
+ * What is heard of the song, and when? Play, stop, go, cycle and swaps, without a clock or a sound.
+ *
+ * Conventions
+ * -----------
+ * - `now` is a context frame, given with each command; `heard` the one that leaves the speaker now.
+ * - Commands say what is wanted. `advance` gives the orders that follow from it and from the blocks
+ *   that are there, up to a little ahead of now; `wanted` which blocks are heard next, and when.
+ * - The newest sheet is the truth. Where its time is that of the one that sounds, only the events
+ *   that differ are exchanged, as soon as their blocks are there; where its time is another,
+ *   everything is swapped on the first bar line at which its blocks are there, the position kept in
+ *   beats. The start of a cycle counts as a bar line.
+ */
+
+import { Handout } from "./handout.js";
+import { BLOCK_FRAMES, along, blocksBetween, frame } from "./schedule.js";
+
+/** @typedef {import("../types.js").Sheet} Sheet */
+/** @typedef {import("../types.js").SheetEvent} SheetEvent */
+/** @typedef {import("./handout.js").Known} Known */
+/** @typedef {import("./handout.js").Order} Order */
+/** @typedef {{do: "levels", sheet: Sheet}} LevelsOrder */
+/** @typedef {Order | LevelsOrder} SongOrder */
+/** @typedef {{digest: string, index: number, channels: number, due: number}} Wanted due: the context frame at which it begins to sound */
+/** @typedef {{sheet: Sheet, events: readonly SheetEvent[], keys: Set<string>}} Laid a sheet, and what sounds of it */
+/** @typedef {{context: number, beat: number}} Line where a swap may be */
+/** @typedef {{from: number, to: number}} Cycle in beats */
+
+const AHEAD_SECONDS = 0.25; // handed out before it sounds
+export const READY_SECONDS = 0.35; // that have to be there before anything begins
+const START_SECONDS = 0.03; // from ready to sounding
+const LOOK_SECONDS = 3; // asked for ahead
+const DECIDE_SECONDS = 0.08; // before a bar line it is decided whether a swap is on it
+const FIRST_PAUSE_SECONDS = 1; // after the second bar line that was missed; doubled with each
+const REMEMBERED_SECONDS = 2; // of what was heard
+
+export class SongPlan {
+  /** @param {number} rate frames a second */
+  constructor(rate) {
+    this.rate = rate;
+    /** @type {Handout<Sheet>} a run's mark is the sheet its beats are looked up in */
+    this.handout = new Handout(rate);
+    /** @type {Laid | null} the newest */
+    this.newest = null;
+    /** @type {Laid | null} what sounds */
+    this.current = null;
+    /** What is pending: nothing, other events, or another time. @type {null | "events" | "time"} */
+    this.pending = null;
+    /** Events of the newest sheet that do not sound yet. @type {readonly SheetEvent[]} */
+    this.fresh = [];
+    /** Bar lines that were missed for want of blocks, and the context frame before which none is tried. */
+    this.misses = 0;
+    this.notBefore = 0;
+    /** The context frame of the last change of what had been handed out: what is before it stays. */
+    this.settled = 0;
+    /** @type {{beat: number, isSeek: boolean} | null} a place that waits for its blocks */
+    this.start = null;
+    /** @type {Cycle | null} */
+    this.cycle = null;
+    this.isPlaying = false;
+    this.startBeat = 0;
+    /** @type {string | null} the strand in hand, heard with the rest */
+    this.withHand = null;
+    /** Does the next exchange of events wait for a bar line? */
+    this.waitsForBar = false;
+    /** At the end of the song: begin again instead of stopping. */
+    this.beginsAgain = false;
+    /** @type {number | null} the context frame at which all is over */
+    this.over = null;
+    /** @type {LevelsOrder | null} */
+    this.levels = null;
+  }
+
+  /** Does something that was asked for wait for its first blocks? */
+  get isWaiting() {
+    return this.start !== null && !this.start.isSeek;
+  }
+
+  /** @param {Sheet} sheet @param {number} beat */
+  frameOf(sheet, beat) {
+    return frame(along(sheet.pulses, 0, 1, beat));
+  }
+
+  /** The beat at a context frame. @param {number} at */
+  beatAt(at) {
+    const run = this.handout.runAt(at);
+    if (!this.isPlaying || !run) return this.start?.beat ?? this.startBeat;
+    return along(run.mark.pulses, 1, 0, run.song + Math.max(0, at - run.context));
+  }
+
+  /** What sounds: the clips, and the hand's events with the rest, instead of its own clips. @param {Sheet} sheet @returns {Laid} */
+  laid(sheet) {
+    let { events } = sheet;
+    if (this.withHand) {
+      const strand = sheet.hand_events[0]?.strand ?? this.withHand;
+      events = [...events.filter((e) => e.strand !== strand), ...sheet.hand_events];
+    }
+    return { sheet, events, keys: new Set(events.map(keyOf)) };
+  }
+
+  // Commands
+
+  /** Take a sheet: at once when still; its levels always at once. @param {Sheet} sheet @param {number} now */
+  adopt(sheet, now) {
+    this.newest = this.laid(sheet);
+    this.levels = { do: "levels", sheet };
+    this.compare(now);
+  }
+
+  /** What is in hand joins the song, or leaves it. @param {string | null} strand @param {number} now */
+  hearHand(strand, now) {
+    if (this.withHand === strand) {
+      if (!this.pending) this.waitsForBar = false;
+      return;
+    }
+    this.withHand = strand;
+    if (!this.newest) return;
+    this.newest = this.laid(this.newest.sheet);
+    this.compare(now);
+  }
+
+  /** In what is the newest another than what sounds? @param {number} now */
+  compare(now) {
+    const { newest, current } = this;
+    this.pending = null;
+    if (!newest || !current || !this.isPlaying) {
+      this.current = newest;
+      return;
+    }
+    this.pending = newest.sheet.time_key === current.sheet.time_key ? "events" : "time";
+    this.fresh = newest.events.filter((e) => !current.keys.has(keyOf(e)));
+    this.misses = 0;
+    this.notBefore = now;
+  }
+
+  /** Begin, from the cycle's start or from the playhead. @param {number} [beat] */
+  play(beat) {
+    if (this.isPlaying || !this.newest) return;
+    if (beat !== undefined) this.startBeat = Math.max(0, beat);
+    const { cycle } = this;
+    if (cycle && (this.startBeat < cycle.from || this.startBeat >= cycle.to)) this.startBeat = cycle.from;
+    this.start = { beat: this.startBeat, isSeek: false };
+  }
+
+  /** @param {number} now @param {number} heard the context frame that leaves the speaker */
+  stop(now, heard) {
+    this.start = null;
+    if (!this.isPlaying) return;
+    this.startBeat = Math.max(0, this.beatAt(heard));
+    this.end(now);
+  }
+
+  /** Nothing sounds any more, and what is newest is there when it plays again. @param {number} now */
+  end(now) {
+    this.handout.cut(Math.ceil(now + this.handout.joinFrames), true);
+    this.handout.runs = [];
+    this.isPlaying = false;
+    this.settled = now;
+    this.over = null;
+    this.waitsForBar = false;
+    this.pending = null;
+    this.current = this.newest;
+  }
+
+  /** Go to a beat; while playing the sound goes on from there as soon as it can. @param {number} beat */
+  go(beat) {
+    const to = Math.max(0, beat);
+    if (this.isPlaying) this.start = { beat: to, isSeek: true };
+    else {
+      this.startBeat = to;
+      if (this.start) this.start.beat = to;
+    }
+  }
+
+  /** @param {Cycle | null} cycle @param {number} now */
+  setCycle(cycle, now) {
+    const next = cycle && cycle.to > cycle.from ? cycle : null;
+    if (next?.from === this.cycle?.from && next?.to === this.cycle?.to) return;
+    this.cycle = next;
+    if (!this.isPlaying || !this.current || this.over !== null) return;
+    const at = this.soonest(now);
+    // Past its end already: begin it now, or it would never come round.
+    if (next && this.beatAt(at) >= next.to - 1e-9) this.go(next.from);
+    // What was handed out may have turned back at the old end, or gone past the new one.
+    this.run(at, this.handout.cut(at), this.current);
+  }
+
+  /** The first context frame at which what was handed out may be changed: after the last change's fade. @param {number} now */
+  soonest(now) {
+    const at = Math.max(Math.ceil(now + this.handout.margin), this.settled + this.handout.joinFrames);
+    this.settled = at;
+    return at;
+  }
+
+  // Windows
+
+  /** Orders up to a little ahead of now. @param {number} now @param {Known} known @returns {SongOrder[]} */
+  advance(now, known) {
+    if (this.start) this.begin(now, known);
+    if (this.isPlaying) {
+      this.handout.catchUp(now, known);
+      if (this.pending === "events" && !this.waitsForBar) this.exchangeSoon(now, known);
+      this.handOut(now, known);
+      if (this.over !== null && now >= this.over) {
+        this.startBeat = this.cycle?.from ?? 0;
+        this.end(now);
+      }
+      this.handout.forget(now - REMEMBERED_SECONDS * this.rate);
+    }
+    const levels = this.levels ? [this.levels] : [];
+    this.levels = null;
+    return [...levels, ...this.handout.take()];
+  }
+
+  /** The song frame to begin with. @param {Sheet} sheet @param {{beat: number}} start */
+  frameToStart(sheet, start) {
+    const from = this.frameOf(sheet, start.beat);
+    // From the very start, a lead before bar 1 is played, too.
+    return start.beat === 0 && !this.cycle ? Math.min(from, sheet.first_frame) : from;
+  }
+
+  /** Begin where it was asked for, with what is newest, once its first blocks are there. @param {number} now @param {Known} known */
+  begin(now, known) {
+    const { start, newest } = this;
+    if (!start || !newest) return;
+    const song = this.frameToStart(newest.sheet, start);
+    if (!this.isSettled(newest.events, song, known)) return;
+    const at = this.soonest(now + START_SECONDS * this.rate - this.handout.margin);
+    if (this.isPlaying) this.handout.cut(at, true);
+    this.start = null;
+    this.over = null;
+    this.isPlaying = true;
+    this.startBeat = start.beat;
+    this.pending = null;
+    this.waitsForBar = false;
+    this.run(at, song, newest);
+  }
+
+  /** From a context frame on, this is heard. @param {number} context @param {number} song @param {Laid} laid */
+  run(context, song, laid) {
+    this.current = laid;
+    const cycle = this.cycleFrames(laid.sheet);
+    const end = cycle && song < cycle.to ? cycle.to : Infinity;
+    this.handout.begin(context, song, laid.sheet, laid.events, (e) => cutOf(laid.sheet, e, end));
+  }
+
+  /** @param {Sheet} sheet */
+  cycleFrames(sheet) {
+    if (!this.cycle) return null;
+    const [from, to] = [this.frameOf(sheet, this.cycle.from), this.frameOf(sheet, this.cycle.to)];
+    return to - from > this.handout.margin ? { from, to } : null;
+  }
+
+  /**
+   * Where a run turns back or ends, in song frames: the cycle's end, else the song's, which is its last
+   * bar line; that of the table where it began beyond, has nothing in it or goes with what is in hand.
+   * @param {Laid} laid @param {number} song the run's first frame
+   */
+  turnOf(laid, song) {
+    const { sheet } = laid;
+    const cycle = this.cycleFrames(sheet);
+    if (cycle && song < cycle.to) return { end: cycle.to, back: cycle.from };
+    const last = sheet.pulses[sheet.pulses.length - 1][1];
+    if (this.withHand || !sheet.events.length || song >= sheet.close_frame) return { end: last, back: null };
+    return { end: Math.min(last, sheet.close_frame), back: this.beginsAgain ? 0 : null };
+  }
+
+  /** The way the song will go from what has been handed out on: stretches of context and song frames. @param {number} until context frame */
+  *way(until) {
+    const { current, handout } = this;
+    const run = handout.last;
+    if (!current || !run || this.over !== null) return;
+    let [context, song, begun] = [handout.handed, handout.songAt(handout.handed), run.song];
+    while (context < until) {
+      const { end, back } = this.turnOf(current, begun);
+      yield { context, song, frames: Math.max(0, end - song), begun };
+      if (back === null) return;
+      context += Math.max(0, end - song);
+      song = begun = back;
+    }
+  }
+
+  /** The next place at or after a context frame at which time may change. @param {number} from @returns {Line | null} */
+  lineAfter(from) {
+    const { current } = this;
+    if (!current) return null;
+    const { pulses } = current.sheet;
+    for (const { context, song, frames, begun } of this.way(from + 60 * this.rate)) {
+      const isTurn = this.handout.last?.context !== context && song === begun;
+      if (isTurn && context >= from) return { context, beat: along(pulses, 1, 0, song) };
+      const least = Math.max(song, song + from - context);
+      for (let i = firstAt(pulses, least); i < pulses.length && pulses[i][1] < song + frames; i += 1) {
+        const [beat, pulse, , number] = pulses[i];
+        if (number === 1) return { context: context + pulse - song, beat };
+      }
+    }
+    return null;
+  }
+
+  /** Are the first blocks from a song frame on there, or known not to come? @param {readonly SheetEvent[]} events @param {number} song @param {Known} known */
+  isSettled(events, song, known) {
+    const end = song + READY_SECONDS * this.rate;
+    return events.every((event) =>
+      blocksBetween(event, song, end).every((index) => known.state(event.digest, index) !== "coming"));
+  }
+
+  /** What has to be there for what is pending. */
+  get awaited() {
+    return this.pending === "time" ? this.newest?.events ?? [] : this.fresh;
+  }
+
+  /** Same time, other events: exchanged a moment from now, once those that are new are there. @param {number} now @param {Known} known */
+  exchangeSoon(now, known) {
+    const at = now + this.handout.margin;
+    const run = this.handout.runAt(at);
+    if (!run || !this.isSettled(this.fresh, run.song + at - run.context, known)) return;
+    this.exchange(this.soonest(now), now, known);
+  }
+
+  /** @param {number} at context frame @param {number} now @param {Known} known */
+  exchange(at, now, known) {
+    const newest = /** @type {Laid} */ (this.newest);
+    this.settled = at;
+    const end = this.cycleFrames(newest.sheet)?.to ?? Infinity;
+    this.handout.exchange(
+      at, (e) => newest.keys.has(keyOf(e)), this.fresh,
+      (run, e) => cutOf(newest.sheet, e, run.song < end ? end : Infinity), now, known,
+    );
+    this.current = newest;
+    this.pending = null;
+    this.waitsForBar = false;
+    this.over = null;
+  }
+
+  /** @param {number} now @param {Known} known */
+  handOut(now, known) {
+    const { handout } = this;
+    const horizon = Math.ceil(now + AHEAD_SECONDS * this.rate);
+    while (handout.handed < horizon) {
+      if (this.over !== null) { // only what rings
+        handout.hand(horizon, now, known);
+        return;
+      }
+      const current = /** @type {Laid} */ (this.current);
+      const { end, back } = this.turnOf(current, /** @type {{song: number}} */ (handout.last).song);
+      const turn = handout.handed + Math.max(0, end - handout.songAt(handout.handed));
+      const line = this.pending === "time" || (this.pending && this.waitsForBar)
+        ? this.lineAfter(Math.max(this.notBefore, now + handout.margin)) : null;
+      this.handTo(Math.min(horizon, turn, line?.context ?? Infinity), current.sheet, now, known);
+      if (line && line.context === handout.handed) {
+        if (this.isSettled(this.awaited, this.frameOf(/** @type {Laid} */ (this.newest).sheet, line.beat), known)) {
+          this.swap(line, now, known);
+          continue;
+        }
+        if (line.context - now > DECIDE_SECONDS * this.rate) return;
+        this.miss(line);
+      }
+      if (handout.handed < turn) continue;
+      if (back !== null) this.run(turn, back, current);
+      else this.over = turn + Math.max(0, current.sheet.end_frame - end);
+    }
+  }
+
+  /** @param {number} to @param {Sheet} sheet @param {number} now @param {Known} known */
+  handTo(to, sheet, now, known) {
+    const { handout } = this;
+    const { handed: from } = handout;
+    if (to <= from) return;
+    const song = handout.songAt(from);
+    for (let i = firstAt(sheet.pulses, song); i < sheet.pulses.length; i += 1) {
+      const [, pulse, , number] = sheet.pulses[i];
+      const at = from + pulse - song;
+      if (at >= to) break;
+      if (at >= now) handout.orders.push({ do: "click", at, isOne: number === 1 });
+    }
+    handout.hand(to, now, known);
+  }
+
+  /** A bar line for which the blocks were not there: the one after the next is tried later each time. @param {Line} line */
+  miss(line) {
+    this.misses += 1;
+    // The blocks of the very next line have been asked for all along.
+    const pause = this.misses < 2 ? 0 : FIRST_PAUSE_SECONDS * 2 ** (this.misses - 2);
+    this.notBefore = line.context + 1 + pause * this.rate;
+  }
+
+  /** Everything in the new time, or other events, from a bar line on. @param {Line} line @param {number} now @param {Known} known */
+  swap(line, now, known) {
+    if (this.pending !== "time") {
+      this.exchange(line.context, now, known);
+      return;
+    }
+    const newest = /** @type {Laid} */ (this.newest);
+    this.handout.cut(line.context);
+    this.settled = line.context;
+    this.pending = null;
+    this.waitsForBar = false;
+    this.run(line.context, this.frameOf(newest.sheet, line.beat), newest);
+  }
+
+  // Blocks
+
+  /** The blocks that are heard next, by when they are heard. @param {number} now @returns {Wanted[]} */
+  wanted(now) {
+    /** @type {Map<string, Wanted>} */
+    const found = new Map();
+    const ready = READY_SECONDS * this.rate;
+    const look = now + LOOK_SECONDS * this.rate;
+    const { newest, current, handout } = this;
+    if (this.start && newest) {
+      want(found, newest, newest.events, now, this.frameToStart(newest.sheet, this.start), ready);
+    } else if (!this.isPlaying && newest) {
+      // What is heard first when it begins.
+      want(found, newest, newest.events, look, this.frameToStart(newest.sheet, { beat: this.startBeat }), ready);
+    }
+    if (!this.isPlaying || !newest || !current) return byDue(found);
+    for (const { part } of handout.late) {
+      add(found, current, part.event.digest, part.index, part.at);
+    }
+    for (const { context, song, frames } of this.way(look)) {
+      want(found, current, current.events, context, song, Math.min(frames, look - context));
+    }
+    if (this.pending === "events" && !this.waitsForBar) {
+      const run = handout.runAt(now);
+      const song = run ? run.song + Math.max(0, now - run.context) : 0;
+      want(found, newest, this.fresh, now, song, ready + (look - now) / 4);
+    } else if (this.pending) {
+      const line = this.lineAfter(Math.max(this.notBefore, now + handout.margin));
+      const next = line && this.lineAfter(line.context + 1);
+      for (const at of [line, next]) {
+        if (!at) continue;
+        const song = this.frameOf(newest.sheet, at.beat);
+        want(found, newest, this.awaited, at.context, song, Math.max(ready, look - at.context));
+      }
+    }
+    return byDue(found);
+  }
+}
+
+/** What makes an event the same event. @param {SheetEvent} e */
+const keyOf = (e) =>
+  `${e.id} ${e.track} ${e.digest} ${e.at} ${e.start} ${e.frames} ${e.gain} ${e.fade_in} ${e.fade_out}`;
+
+/** A body is cut where the song turns back, a tail rings on. @param {Sheet} sheet @param {SheetEvent} event @param {number} end */
+function cutOf(sheet, event, end) {
+  const shape = sheet.shapes[event.digest];
+  const bodyEnd = shape ? event.at - event.start + shape.lead + shape.body : Infinity;
+  return bodyEnd <= end ? Infinity : end;
+}
+
+/** The first pulse at or after a song frame. @param {Sheet["pulses"]} pulses @param {number} song */
+function firstAt(pulses, song) {
+  let [low, high] = [0, pulses.length];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (pulses[middle][1] < song) low = middle + 1;
+    else high = middle;
+  }
+  return low;
+}
+
+/**
+ * Note the blocks of a stretch of song frames that is heard from a context frame on.
+ * @param {Map<string, Wanted>} found @param {Laid} laid @param {readonly SheetEvent[]} events
+ * @param {number} context @param {number} song @param {number} frames
+ */
+function want(found, laid, events, context, song, frames) {
+  for (const event of events) {
+    for (const index of blocksBetween(event, song, song + frames)) {
+      const begins = event.at + index * BLOCK_FRAMES - event.start;
+      add(found, laid, event.digest, index, context + Math.max(0, begins - song, event.at - song));
+    }
+  }
+}
+
+/** @param {Map<string, Wanted>} found @param {Laid} laid @param {string} digest @param {number} index @param {number} due */
+function add(found, laid, digest, index, due) {
+  const key = `${digest}/${index}`;
+  if ((found.get(key)?.due ?? Infinity) <= due) return;
+  found.set(key, { digest, index, due, channels: laid.sheet.shapes[digest]?.channels ?? 2 });
+}
+
+/** @param {Map<string, Wanted>} found */
+const byDue = (found) => [...found.values()].sort((a, b) => a.due - b.due);
