@@ -1,3 +1,4 @@
+import asyncio
 import shutil
 
 import numpy as np
@@ -44,6 +45,32 @@ class RendersTest(StudioTest):
             self.assertTrue(place.exists())
         self.assertEqual(len(list(place.parent.iterdir())), 3)
 
+    def test_after_a_restart_a_page_goes_on_asking(self):
+        before = self.block(0)
+        again = self.opened()
+        self.assertEqual(again.renders.block(self.digest, 0).read_bytes(), before)
+        self.assertEqual(again.renders.plan(self.digest), self.plan)
+
+    def test_plans_that_were_damaged_or_deleted_are_kept_anew(self):
+        for damage in (lambda f: f.write_bytes(b"no database" * 999), lambda f: f.unlink()):
+            self.studio.renders.close()
+            damage(self.folder / "cache" / "plans.sqlite")
+            studio = self.opened()
+            with self.assertRaises(NotFoundError):
+                studio.renders.plan(self.digest)
+            studio.sheet(studio.projects.state(self.project).project)
+            self.assertEqual(self.opened().renders.plan(self.digest), self.plan)
+
+    def test_who_stops_waiting_takes_nothing_from_others(self):
+        async def two_of_whom_one_leaves():
+            ask = self.studio.renders.block_in_time
+            one, two = (asyncio.ensure_future(ask(self.digest, 1, 0)) for _ in range(2))
+            await asyncio.sleep(0)
+            one.cancel()
+            return await two
+
+        self.assertTrue(asyncio.run(two_of_whom_one_leaves()).exists())
+
     def test_what_is_not_there_is_said(self):
         for name, make in {
             "unknown digest": lambda: self.studio.renders.block("0" * 64, 0),
@@ -61,7 +88,7 @@ class RendersTest(StudioTest):
         sheet = self.studio.hand_sheet(tree, self.sha, 0.0)
         channels, frames = sheet["channels"], sheet["source_frames"]
         whole = b"".join(
-            self.studio.renders.source_block(self.sha, 48_000, i)
+            asyncio.run(self.studio.renders.source_block(self.sha, 48_000, i, 0))
             for i in range(-(-frames // BLOCK_FRAMES))
         )
         self.assertLessEqual(abs(len(whole) // (4 * channels) - frames), 1)

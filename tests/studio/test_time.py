@@ -1,5 +1,6 @@
 """Tempo that moves, metres that change, strands that keep their own time."""
 
+import asyncio
 import io
 
 import numpy as np
@@ -128,6 +129,8 @@ class TimeTest(StudioTest):
         plan = self.studio.renders.plan(event.digest)
         path = self.studio.renders.block(event.digest, 0)
         block = np.frombuffer(path.read_bytes(), np.float32)
-        source = np.frombuffer(self.studio.renders.source_block(self.sha, 44_100, 0), np.float32)
+        source = np.frombuffer(
+            asyncio.run(self.studio.renders.source_block(self.sha, 44_100, 0, 0)), np.float32
+        )
         lead = plan.lead_frames
         np.testing.assert_array_equal(block[lead : lead + 20_000], source[:20_000])

@@ -1,14 +1,18 @@
-"""Who renders what somebody waits for? One worker, block by block, what is asked for first."""
+"""Who renders what somebody waits for? One worker, block by block, what is heard first."""
 
+import asyncio
 import threading
 from collections import OrderedDict
 from concurrent.futures import Future
 from pathlib import Path
+from typing import Any
 
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.overview import TILE_BINS
 from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan
 from zeroknot.store.audio_store import block_path, peaks_path
+from zeroknot.store.plans import PlanStore
+from zeroknot.studio.block_queue import BlockQueue, Question
 from zeroknot.studio.executors import Executors
 
 KEPT_PLANS = 50_000
@@ -22,52 +26,85 @@ class Renders:
         self._folder, self._executors = folder, executors
         self._lock = threading.Lock()
         self._plans: OrderedDict[str, RenderPlan] = OrderedDict()
-        self._running: dict[tuple[str, int], Future[None]] = {}
+        self._kept = PlanStore(folder / "cache")
+        self._queue = BlockQueue()
+
+    def close(self) -> None:
+        self._kept.close()
 
     def know(self, plans: dict[str, RenderPlan]) -> None:
-        """Plans that may be asked for by digest from now on."""
+        """Plans that may be asked for by digest from now on, after a restart, too."""
         with self._lock:
+            fresh = [(digest, plan) for digest, plan in plans.items() if digest not in self._plans]
             self._plans.update(plans)
             while len(self._plans) > KEPT_PLANS:
                 self._plans.popitem(last=False)
+        self._kept.keep(fresh)
 
     def plan(self, digest: str) -> RenderPlan:
         with self._lock:
-            if digest not in self._plans:
+            known = self._plans.get(digest)
+        if known is None:
+            known = self._kept.find(digest)
+            if known is None:
                 raise NotFoundError("no such render is known; ask for the play sheet again")
-            return self._plans[digest]
+            with self._lock:
+                self._plans[digest] = known
+        return known
 
     def block(self, digest: str, index: int) -> Path:
         """The file of one block, rendered now where it is not there yet."""
-        plan = self.plan(digest)
-        if not 0 <= index < plan.blocks:
-            raise NotFoundError(f"this render has no block {index}")
-        place = block_path(self._folder, digest, index)
-        if not place.exists():
-            self._begun(plan, index).result()
-        return place
+        question = self._asked(digest, index, 0.0)
+        if question:
+            question.future.result()
+        return block_path(self._folder, digest, index)
+
+    async def block_in_time(self, digest: str, index: int, due_in: float) -> Path:
+        """The same for who may stop waiting: cancelled, the question is withdrawn.
+
+        due_in  seconds from now at which the block begins to sound
+        """
+        question = self._asked(digest, index, due_in)
+        if question:
+            await self._waited(question)
+        return block_path(self._folder, digest, index)
+
+    async def source_block(self, sha: str, rate: int, index: int, due_in: float) -> bytes:
+        """A block of a recording at a rate, for who may stop waiting."""
+
+        def begin() -> "Future[bytes]":
+            return self._executors.render("source_block", self._folder, sha, rate, index)
+
+        found: bytes = await self._waited(self._queue.ask((f"{sha}/{rate}", index), due_in, begin))
+        return found
+
+    async def _waited(self, question: Question) -> Any:
+        try:
+            # Shielded: others may wait for the same block.
+            return await asyncio.shield(asyncio.wrap_future(question.future))
+        finally:
+            self._queue.leave(question)
 
     def begin(self, digest: str, share: float) -> None:
         """Render what sounds at a share of the pass, 0 to 1: it is about to be asked for."""
         plan = self.plan(digest)
         index = int((plan.lead_frames + share * (plan.body_frames - 1)) // BLOCK_FRAMES)
-        if not block_path(self._folder, digest, index).exists():
-            self._begun(plan, index)
+        self._asked(digest, index, 0.0, counts=False)
 
-    def _begun(self, plan: RenderPlan, index: int) -> "Future[None]":
-        """The rendering of a block, which is under way once however many ask for it."""
-        key = plan.digest, index
-        with self._lock:
-            if key in self._running:
-                return self._running[key]
-            future = self._executors.render("render_block", self._folder, plan, index)
-            self._running[key] = future
-        future.add_done_callback(lambda _: self._ended(key))
-        return future
+    def _asked(
+        self, digest: str, index: int, due_in: float, counts: bool = True
+    ) -> Question | None:
+        """The question for a block; None where the block is there."""
+        plan = self.plan(digest)
+        if not 0 <= index < plan.blocks:
+            raise NotFoundError(f"this render has no block {index}")
+        if block_path(self._folder, digest, index).exists():
+            return None
 
-    def _ended(self, key: tuple[str, int]) -> None:
-        with self._lock:
-            self._running.pop(key, None)
+        def begin() -> "Future[Any]":
+            return self._executors.render("render_block", self._folder, plan, index)
+
+        return self._queue.ask((digest, index), due_in, begin, counts)
 
     def source_peaks(self, sha: str, frames_per_bin: int, tile: int | None = None) -> bytes:
         """Peaks of a recording at its own rate; made anew where the cache was emptied."""
@@ -104,6 +141,3 @@ class Renders:
         """Loudness of the body as recorded and as fitted."""
         plan = self.plan(digest)
         return self._executors.look("body_loudness", self._folder, plan).result()
-
-    def source_block(self, sha: str, rate: int, index: int) -> bytes:
-        return self._executors.render("source_block", self._folder, sha, rate, index).result()

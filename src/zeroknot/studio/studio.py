@@ -71,6 +71,7 @@ class Studio:
 
     def close(self) -> None:
         self.executors.close()
+        self.renders.close()
         self._engine.dispose()
 
     def hand(self, project: Project, name: str) -> Hand:

@@ -1,0 +1,79 @@
+"""Which render has which plan? Kept on disk, so that a page may go on asking after a restart.
+
+A file of its own beside the cache: like the cache it may be deleted at any time, and then a page
+asks for its sheet again.
+"""
+
+import json
+import sqlite3
+import threading
+from collections.abc import Iterable
+from dataclasses import asdict
+from pathlib import Path
+
+from zeroknot.core.render.plan import RenderPlan
+
+KEPT = 200_000
+TRIMMED_EVERY = 10_000
+FILE = "plans.sqlite"
+
+
+class PlanStore:
+    """Plans by digest, those that were known last."""
+
+    def __init__(self, folder: Path):
+        self._file = folder / FILE
+        self._lock = threading.Lock()
+        self._connection = _opened(self._file)
+        self._added = 0
+
+    def keep(self, plans: Iterable[tuple[str, RenderPlan]]) -> None:
+        rows = [(digest, json.dumps(asdict(plan))) for digest, plan in plans]
+        if not rows:
+            return
+        with self._lock:
+            try:
+                self._insert(rows)
+            except sqlite3.Error:  # somebody deleted it meanwhile
+                self._connection.close()
+                self._connection = _opened(self._file)
+                self._insert(rows)
+
+    def find(self, digest: str) -> RenderPlan | None:
+        query = "SELECT value FROM plan WHERE digest = ?"
+        with self._lock:
+            try:
+                row = self._connection.execute(query, (digest,)).fetchone()
+            except sqlite3.Error:
+                return None
+        return RenderPlan.from_json(json.loads(row[0])) if row else None
+
+    def close(self) -> None:
+        with self._lock:
+            self._connection.close()
+
+    def _insert(self, rows: list[tuple[str, str]]) -> None:
+        with self._connection as connection:
+            connection.executemany("INSERT OR IGNORE INTO plan VALUES (?, ?)", rows)
+            self._added += len(rows)
+            if self._added >= TRIMMED_EVERY:
+                self._added = 0
+                oldest = "(SELECT max(rowid) FROM plan) - ?"
+                connection.execute(f"DELETE FROM plan WHERE rowid <= {oldest}", (KEPT,))
+
+
+def _opened(file: Path) -> sqlite3.Connection:
+    file.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        return _prepared(file)
+    except sqlite3.DatabaseError:  # what is damaged here is made anew, as all in the cache
+        file.unlink(missing_ok=True)
+        return _prepared(file)
+
+
+def _prepared(file: Path) -> sqlite3.Connection:
+    connection = sqlite3.connect(file, check_same_thread=False)
+    connection.execute("PRAGMA journal_mode = WAL")
+    connection.execute("PRAGMA synchronous = OFF")
+    connection.execute("CREATE TABLE IF NOT EXISTS plan (digest TEXT PRIMARY KEY, value TEXT)")
+    return connection
