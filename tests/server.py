@@ -23,13 +23,17 @@ class Server:
     """`zeroknot serve` on a data folder."""
 
     def __init__(self, data: Path, **settings: str):
-        self.data, self.port = data, free_port()
+        self.data, self.port, self.settings = data, free_port(), settings
         self.base = f"http://127.0.0.1:{self.port}"
+        self.start()
+
+    def start(self) -> None:
+        """Begin, or begin again at the same address."""
         began = time.perf_counter()
         self.process = subprocess.Popen(
             [sys.executable, "-c", "from zeroknot.cli.main import run; run()", "serve", "--port",
              str(self.port)],
-            env={**os.environ, "ZEROKNOT_DATA": str(data), **settings},
+            env={**os.environ, "ZEROKNOT_DATA": str(self.data), **self.settings},
             stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
             start_new_session=True,
         )  # fmt: skip

@@ -80,7 +80,7 @@ class ArrangeTest(BrowserTest):
         level.fill("-18")
         level.press("Enter")
         self.wait(lambda: self.state()["tracks"][0]["level_db"] == -18)
-        gain = "e.mixer.tracks.get(s.state.tracks[0].id).gain.gain.value"
+        gain = "e.mixer.tracks.get(s.state.tracks[0].id).fader.node.gain.value"
         self.wait(lambda: abs(self.engine(gain) - 10 ** (-18 / 20)) < 1e-3)
         master = page.get_by_role("slider", name="Master level")
         master.press("Shift+ArrowLeft")

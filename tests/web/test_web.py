@@ -60,8 +60,10 @@ class ApiTest(WebTest):
     def test_undo_over_http_and_the_end_of_it(self):
         project = self.project()
         self.intent(project, kind="set_steady_tempo", bpm=90)
-        self.assertEqual(self.client.post(f"/api/projects/{project}/undo").json()["bpm"], 120)
-        response = self.client.post(f"/api/projects/{project}/undo")
+        self.assertEqual(
+            self.client.post(f"/api/projects/{project}/undo", json={}).json()["bpm"], 120
+        )
+        response = self.client.post(f"/api/projects/{project}/undo", json={})
         self.assertEqual(response.status_code, 422)
         self.assertIn("nothing to undo", response.json()["error"])
 

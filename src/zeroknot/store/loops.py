@@ -15,6 +15,7 @@ from sqlmodel import Session, col, select
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
+from zeroknot.store.asked import answer_to, keep_answer
 from zeroknot.store.codec import FACTS_VERSION, loop_row, loop_value, reading_text
 from zeroknot.store.database import writing
 from zeroknot.store.facts import derive
@@ -95,30 +96,46 @@ class LoopStore:
             derive(session, row)
 
     def change(
-        self, shas: Iterable[str], label: str, changed: Callable[[Loop], Columns], made_at: str
+        self,
+        shas: Iterable[str],
+        label: str,
+        changed: Callable[[Loop], Columns],
+        made_at: str,
+        asked: str | None = None,
     ) -> tuple[int, int]:
         """Change what a person says of loops, all or none.
 
         changed  gives the new columns of OWN for a loop; {} leaves it as it is
+        asked    the id under which a page asked for it; asked again, the first answer is given
         returns  the number to take it back by, and how many loops it changed
         """
         before: dict[str, Columns] = {}
         with Session(self._writing) as session, session.begin():
+            if done := answer_to(session, asked):
+                return done[0], done[1]
             for sha in dict.fromkeys(shas):
                 row = self._row(session, sha)
                 self._written(session, row, changed(loop_value(row)), before)
-            return self._kept(session, label, before, made_at), len(before)
+            number = self._kept(session, label, before, made_at)
+            keep_answer(session, asked, [number, len(before)])
+            return number, len(before)
 
-    def take_back(self, change: int, made_at: str) -> tuple[int, str, int]:
+    def take_back(
+        self, change: int, made_at: str, asked: str | None = None
+    ) -> tuple[int, str, int]:
         """Undo a change. Gives the number to take *that* back by, what it was, how many loops."""
         before: dict[str, Columns] = {}
         with Session(self._writing) as session, session.begin():
+            if done := answer_to(session, asked):
+                return done[0], done[1], done[2]
             kept = session.get(ShelfChangeRow, change)
             if kept is None:
                 raise NotFoundError("that change of the shelf is not known (any more)")
             for sha, columns in json.loads(kept.before).items():
                 self._written(session, self._row(session, sha), columns, before)
-            return self._kept(session, kept.label, before, made_at), kept.label, len(before)
+            number = self._kept(session, kept.label, before, made_at)
+            keep_answer(session, asked, [number, kept.label, len(before)])
+            return number, kept.label, len(before)
 
     def _written(
         self, session: Session, row: LoopRow, new: Columns, before: dict[str, Columns]

@@ -17,6 +17,7 @@ from sqlmodel import Session, col, select
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Statement
+from zeroknot.store.asked import answer_to, keep_answer
 from zeroknot.store.codec import (
     packed,
     reading_text,
@@ -88,6 +89,12 @@ class RevisionStore:
         with Session(self._engine) as session:
             return self._revision(session, project, self._project(session, project).head)
 
+    def standing(self, project: str) -> tuple[Revision, int]:
+        """The head, and how often it has moved."""
+        with Session(self._engine) as session:
+            row = self._project(session, project)
+            return self._revision(session, project, row.head), row.moves
+
     def revision(self, project: str, number: int) -> Revision:
         with Session(self._engine) as session:
             return self._revision(session, project, number)
@@ -113,8 +120,12 @@ class RevisionStore:
         edit: str,
         label: str,
         statement: Statement | None = None,
+        asked: str | None = None,
     ) -> int | None:
-        """Add a revision after the head; None where the head is no longer the expected one."""
+        """Add a revision after the head; None where the head is no longer the expected one.
+
+        asked  the id under which a page asked for it
+        """
         with Session(self._writing) as session, session.begin():
             row = self._project(session, project)
             if row.head != expected_head:
@@ -133,10 +144,16 @@ class RevisionStore:
                     made_at=_now(),
                 )
             )
-            row.head, row.name = number, name
+            row.head, row.name, row.moves = number, name, row.moves + 1
             if statement:
                 _state(session, statement.loop, statement.after)
+            keep_answer(session, asked, number)
             return number
+
+    def is_done(self, asked: str | None) -> bool:
+        """Was what a page asked for under that id done already?"""
+        with Session(self._engine) as session:
+            return answer_to(session, asked) is not None
 
     def rename(self, project: str, name: str) -> None:
         """Keep the list's name in step with the document's."""
@@ -151,7 +168,7 @@ class RevisionStore:
                 return None
             return self._revision(session, project, head.parent)
 
-    def undo(self, project: str) -> Revision | None:
+    def undo(self, project: str, asked: str | None = None) -> Revision | None:
         """Move the head to its parent; None at the start."""
         with Session(self._writing) as session, session.begin():
             row = self._project(session, project)
@@ -160,9 +177,10 @@ class RevisionStore:
                 return None
             if head.statement:
                 _state(session, head.statement.loop, head.statement.before)
+            keep_answer(session, asked, head.parent)
             return self._move(session, row, head.parent)
 
-    def redo(self, project: str) -> Revision | None:
+    def redo(self, project: str, asked: str | None = None) -> Revision | None:
         """Move the head to its newest child; None where there is none."""
         with Session(self._writing) as session, session.begin():
             row = self._project(session, project)
@@ -172,6 +190,7 @@ class RevisionStore:
             moved = self._move(session, row, child)
             if moved.statement:
                 _state(session, moved.statement.loop, moved.statement.after)
+            keep_answer(session, asked, moved.number)
             return moved
 
     def around(self, project: str) -> tuple[str | None, str | None]:
@@ -183,7 +202,7 @@ class RevisionStore:
             return (head.label if head.parent is not None else None), after
 
     def _move(self, session: Session, row: ProjectRow, number: int) -> Revision:
-        row.head = number
+        row.head, row.moves = number, row.moves + 1
         return self._revision(session, row.id, number)
 
     def _newest_child(self, session: Session, project: str, number: int) -> int | None:

@@ -79,6 +79,16 @@ class ShelfChangeRow(SQLModel, table=True):
     made_at: str
 
 
+class AskedRow(SQLModel, table=True):
+    """Something a page asked for under an id of its own, and what came of it, as JSON."""
+
+    __tablename__ = "asked"
+
+    id: str = Field(primary_key=True)
+    answer: str
+    made_at: str = Field(index=True)
+
+
 class SavedSearchRow(SQLModel, table=True):
     __tablename__ = "saved_search"
 
@@ -109,6 +119,8 @@ class IncomingRow(SQLModel, table=True):
 
 
 class ProjectRow(SQLModel, table=True):
+    """moves: how often the head has moved, by edits, undo and redo; a later state has more."""
+
     __tablename__ = "project"
 
     id: str = Field(primary_key=True)
@@ -116,6 +128,7 @@ class ProjectRow(SQLModel, table=True):
     head: int
     opened_at: str = Field(index=True)
     removed_at: str | None = None
+    moves: int = 0
 
 
 class RevisionRow(SQLModel, table=True):

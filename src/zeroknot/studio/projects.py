@@ -19,9 +19,13 @@ RATES = (44_100, 48_000, 88_200, 96_000)
 
 @dataclass(frozen=True)
 class State:
-    """A project as it is now, and what undo and redo would do."""
+    """A project as it is now, and what undo and redo would do.
+
+    moves  how often its head has moved: a later state has more, whichever revision it is
+    """
 
     revision: int
+    moves: int
     project: Project
     undo: str | None
     redo: str | None
@@ -68,15 +72,20 @@ class Projects:
         return self.state(project)
 
     def state(self, project: str) -> State:
-        return self._state_of(self._revisions.head(project))
+        return self._state_of(project)
 
-    def submit(self, project: str, revision: int, intent: Intent | Edit) -> State:
+    def submit(
+        self, project: str, revision: int, intent: Intent | Edit, asked: str | None = None
+    ) -> State:
         """Resolve an intent and apply its edit.
 
         revision  the one it was made on; where the project has moved on and what the edit touches
                   was changed since, StaleError names the edits since
+        asked     a page's own id for this; asked again, it is done once
         """
         with self._lock:
+            if self._revisions.is_done(asked):
+                return self.state(project)
             head = self._revisions.head(project)
             base = self._tree(head)
             statement: Statement | None = None
@@ -90,7 +99,7 @@ class Projects:
             tree = edit.apply(base)
             number = self._revisions.advance(
                 project, head.number, tree.name, tree.model_dump_json(),
-                edit.model_dump_json(), edit.label(), statement,
+                edit.model_dump_json(), edit.label(), statement, asked,
             )  # fmt: skip
             if number is None:
                 raise StaleError("the project changed in another process; try again", [])
@@ -106,20 +115,42 @@ class Projects:
         earlier = self._revisions.before(project)
         return self._tree(earlier) if earlier else None
 
-    def undo(self, project: str) -> State:
-        """Back to the state before the last edit."""
+    def undo(self, project: str, revision: int | None = None, asked: str | None = None) -> State:
+        """Back to the state before the last edit.
+
+        revision  the one it was meant for; where the project has moved on, StaleError names the
+                  edits since, and none of them is taken back
+        asked     a page's own id for this; asked again, it is done once
+        """
         with self._lock:
-            statement = self._revisions.head(project).statement
-            if self._revisions.undo(project) is None:
+            if self._revisions.is_done(asked):
+                return self.state(project)
+            head = self._revisions.head(project)
+            self._refuse_moved_on(project, revision, head)
+            statement = head.statement
+            if self._revisions.undo(project, asked) is None:
                 raise EditError("there is nothing to undo: this is how the project began")
         return self._announced(project, statement=statement)
 
-    def redo(self, project: str) -> State:
+    def redo(self, project: str, revision: int | None = None, asked: str | None = None) -> State:
+        """Forward to the newest edit that was taken back here; revision and asked as in undo."""
         with self._lock:
-            head = self._revisions.redo(project)
+            if self._revisions.is_done(asked):
+                return self.state(project)
+            self._refuse_moved_on(project, revision, self._revisions.head(project))
+            head = self._revisions.redo(project, asked)
             if head is None:
                 raise EditError("there is nothing to redo")
         return self._announced(project, statement=head.statement)
+
+    def _refuse_moved_on(self, project: str, revision: int | None, head: Revision) -> None:
+        if revision is None or revision == head.number:
+            return
+        labels = [entry.label for entry in self._revisions.edits_since(project, revision)]
+        raise StaleError(
+            "this was done elsewhere meanwhile: " + ", ".join(labels) + "; nothing was taken back",
+            labels,
+        )
 
     def _refuse_stale(self, project: str, revision: int, edit: Edit) -> None:
         since = self._revisions.edits_since(project, revision)
@@ -137,17 +168,17 @@ class Projects:
     def _announced(
         self, project: str, notes: tuple[str, ...] = (), statement: Statement | None = None
     ) -> State:
-        state = self._state_of(self._revisions.head(project), notes)
+        state = self._state_of(project, notes)
         self._revisions.rename(project, state.project.name)
-        self._announcer.say("revision", project=project, revision=state.revision)
+        self._announcer.say("revision", project=project, revision=state.revision, moves=state.moves)
         if statement:
             self._announcer.say("loop", sha=statement.loop)
         return state
 
-    def _state_of(self, head: Revision, notes: tuple[str, ...] = ()) -> State:
-        tree = self._tree(head)
-        undo, redo = self._revisions.around(tree.id)
-        return State(head.number, tree, undo, redo, notes)
+    def _state_of(self, project: str, notes: tuple[str, ...] = ()) -> State:
+        head, moves = self._revisions.standing(project)
+        undo, redo = self._revisions.around(project)
+        return State(head.number, moves, self._tree(head), undo, redo, notes)
 
     def _tree(self, revision: Revision) -> Project:
         return Project.model_validate_json(revision.tree)

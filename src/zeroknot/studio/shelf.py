@@ -62,8 +62,11 @@ class Shelf:
     def newest(self) -> str | None:
         return self._loops.newest()
 
-    def change(self, shas: Iterable[str], edit: ShelfEdit) -> ShelfChange:
-        """Change some loops: one refused alone is a sentence, some of many are left as they are."""
+    def change(self, shas: Iterable[str], edit: ShelfEdit, asked: str | None = None) -> ShelfChange:
+        """Change some loops: one refused alone is a sentence, some of many are left as they are.
+
+        asked  a page's own id for this; asked again, it is done once
+        """
         shas = list(dict.fromkeys(shas))
         if not 0 < len(shas) <= MOST_AT_ONCE:
             raise EditError("no loop is chosen" if not shas else "too many loops at once")
@@ -79,13 +82,13 @@ class Shelf:
                 left_out += 1
                 return {}
 
-        done, count = self._loops.change(shas, edit.label(), changed, _now())
+        done, count = self._loops.change(shas, edit.label(), changed, _now(), asked)
         self._announcer.say("shelf")
         return ShelfChange(done, edit.label(), count, left_out)
 
-    def take_back(self, change: int) -> ShelfChange:
+    def take_back(self, change: int, asked: str | None = None) -> ShelfChange:
         """Undo a change; the change that this is can be taken back, too."""
-        done, label, count = self._loops.take_back(change, _now())
+        done, label, count = self._loops.take_back(change, _now(), asked)
         self._announcer.say("shelf")
         return ShelfChange(done, label, count)
 

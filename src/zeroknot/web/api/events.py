@@ -11,6 +11,11 @@ from zeroknot.web.api.deps import StudioDep
 router = APIRouter(prefix="/api")
 
 
+@router.get("/alive", status_code=204)
+async def alive() -> None:
+    """Whoever heard nothing asks here until the server answers."""
+
+
 @router.get("/events")
 async def events(studio: StudioDep) -> EventSourceResponse:
     async def stream() -> AsyncIterator[ServerSentEvent]:

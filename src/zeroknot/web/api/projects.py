@@ -32,11 +32,25 @@ class NewProject(BaseModel):
     rate: int = 44_100
 
 
-class Ask(BaseModel):
-    """An intent (or an edit that needs no resolving) and the revision it was made on."""
+AskId = Annotated[str | None, Field(max_length=40)]
 
+
+class Ask(BaseModel):
+    """An intent (or an edit that needs no resolving) and the revision it was made on.
+
+    id  the page's own; sent again, it is done once
+    """
+
+    id: AskId = None
     revision: int
     intent: Annotated[AnyIntent | SingleEdit, Field(discriminator="kind")]
+
+
+class AskBack(BaseModel):
+    """Undo or redo, meant for a revision."""
+
+    id: AskId = None
+    revision: int | None = None
 
 
 class PrintAsk(BaseModel):
@@ -113,17 +127,17 @@ def project_state(studio: StudioDep, project: str) -> dict[str, Any]:
 
 @router.post("/projects/{project}/intents")
 def submit(studio: StudioDep, project: str, ask: Ask) -> dict[str, Any]:
-    return state_json(studio, studio.projects.submit(project, ask.revision, ask.intent))
+    return state_json(studio, studio.projects.submit(project, ask.revision, ask.intent, ask.id))
 
 
 @router.post("/projects/{project}/undo")
-def undo(studio: StudioDep, project: str) -> dict[str, Any]:
-    return state_json(studio, studio.projects.undo(project))
+def undo(studio: StudioDep, project: str, ask: AskBack) -> dict[str, Any]:
+    return state_json(studio, studio.projects.undo(project, ask.revision, ask.id))
 
 
 @router.post("/projects/{project}/redo")
-def redo(studio: StudioDep, project: str) -> dict[str, Any]:
-    return state_json(studio, studio.projects.redo(project))
+def redo(studio: StudioDep, project: str, ask: AskBack) -> dict[str, Any]:
+    return state_json(studio, studio.projects.redo(project, ask.revision, ask.id))
 
 
 @router.post("/projects/{project}/duplicate", status_code=201)

@@ -67,10 +67,15 @@ class AskPage(AskShelf):
 class AskChange(BaseModel):
     """Which loops: these, or all that a search finds."""
 
+    id: str | None = Field(None, max_length=40, description="the page's own: done once")
     edit: AnyShelfEdit
     shas: list[str] | None = Field(None, max_length=100_000)
     search: AskShelf | None = None
     project: str | None = Field(None, max_length=40)
+
+
+class AskTakeBack(BaseModel):
+    id: str | None = Field(None, max_length=40)
 
 
 class NewSearch(BaseModel):
@@ -97,12 +102,12 @@ def change(studio: StudioDep, ask: AskChange) -> dict[str, Any]:
         chosen = studio.shelf.shas(ask.search.query(), _project(studio, ask.project))
     else:
         chosen = tuple(ask.shas or ())
-    return _change_json(studio.shelf.change(chosen, ask.edit))
+    return _change_json(studio.shelf.change(chosen, ask.edit, ask.id))
 
 
 @router.post("/changes/{change}/undo", status_code=201)
-def take_back(studio: StudioDep, change: int) -> dict[str, Any]:
-    return _change_json(studio.shelf.take_back(change))
+def take_back(studio: StudioDep, change: int, ask: AskTakeBack) -> dict[str, Any]:
+    return _change_json(studio.shelf.take_back(change, ask.id))
 
 
 @router.get("/searches")

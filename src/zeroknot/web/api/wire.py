@@ -31,6 +31,7 @@ def state_json(studio: Studio, state: State) -> dict[str, Any]:
     return {
         "id": project.id,
         "revision": state.revision,
+        "moves": state.moves,
         "undo": state.undo,
         "redo": state.redo,
         "notes": list(state.notes),

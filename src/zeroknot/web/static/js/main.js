@@ -2,7 +2,7 @@
 /** Puts the page together: session, views, transport; then the views' controls come alive. */
 
 import Alpine from "../vendor/alpine-csp.js";
-import { ApiError, getJson } from "./api.js";
+import { ApiError, getJson } from "./net/api.js";
 import { AS_THEY_ARE } from "./engine/patterns.js";
 import { Router } from "./router.js";
 import { Session } from "./session.js";
@@ -12,7 +12,7 @@ import { bringIn, bringing, shelved } from "./shelf/bringing.js";
 import { barLine } from "./metre.js";
 import { arrange } from "./views/arrange.js";
 import { fit } from "./views/fit.js";
-import { help, notices, paletteSwitch } from "./views/around.js";
+import { away, help, notices, paletteSwitch } from "./views/around.js";
 import { defineMeter } from "./views/meter.js";
 import { online } from "./views/online.js";
 import { shelf } from "./views/shelf.js";
@@ -146,6 +146,7 @@ Alpine.data("fit", fit(session, app));
 Alpine.data("arrange", arrange(session, app));
 Alpine.data("notices", notices(session));
 Alpine.data("help", help);
+Alpine.data("away", away);
 Alpine.data("palette", paletteSwitch(session));
 
 defineMeter(session);

@@ -1,7 +1,7 @@
 // @ts-check
 /** Going from view to view without leaving the page, so that the transport never stops. */
 
-import { ApiError, getInner } from "./api.js";
+import { ApiError, getInner } from "./net/api.js";
 
 export class Router {
   /** @param {HTMLElement} place @param {import("./session.js").Session} session */

@@ -1,7 +1,10 @@
 // @ts-check
 /** The project as the server has it, what is heard of it, and everything a person asks of it. */
 
-import { ApiError, getJson, listen, post } from "./api.js";
+import { ApiError, getJson, postOnce } from "./net/api.js";
+import { connection } from "./net/connection.js";
+import { listen } from "./net/events.js";
+import { TakenBack } from "./taken-back.js";
 import { Engine } from "./engine/engine.js";
 
 /** @typedef {import("./types.js").ProjectState} ProjectState */
@@ -21,6 +24,7 @@ export class Session {
     this.watchers = new Set();
     /** @type {Set<(event: any) => void>} */
     this.hearers = new Set();
+    /** Edits that wait or are on their way. */
     this.saving = 0;
     /** @type {Engine | null} */
     this.engine_ = null;
@@ -29,16 +33,47 @@ export class Session {
     this.say = () => undefined;
     /** @type {Promise<unknown>} */
     this.last = Promise.resolve();
+    /** The newest state that was heard of, whether it is here or not. */
+    this.newest = state.moves;
+    this.hellos = 0;
+    /** What was done here, one undo for all of it. */
+    this.history = new TakenBack(this);
   }
 
   /** Begin to hear of changes made elsewhere, too. */
   start() {
-    listen((event) => {
-      if (event.kind === "revision" && event.project === this.state.id
-        && event.revision !== this.state.revision && this.saving === 0) this.reload();
-      for (const hearer of this.hearers) hearer(event);
+    listen((event) => this.heard(event));
+    connection.watchers.add(() => this.changed());
+    window.addEventListener("beforeunload", (event) => {
+      if (this.saving) event.preventDefault();
     });
     this.reloadSheet();
+  }
+
+  /** @param {any} event */
+  heard(event) {
+    if (event.kind === "silent") {
+      connection.answers();
+      return;
+    }
+    if (event.kind === "hello") {
+      this.hellos += 1;
+      if (this.hellos === 1) return;
+      // What happened while nobody told it is asked for.
+      this.reload();
+      this.reloadSheet();
+      event = { kind: "missed" };
+    }
+    if (event.kind === "revision" && event.project === this.state.id) {
+      this.newest = Math.max(this.newest, event.moves);
+      this.catchUp();
+    }
+    for (const hearer of this.hearers) hearer(event);
+  }
+
+  /** Ask for the state where a newer one was heard of, once nothing is on its way. */
+  catchUp() {
+    if (this.saving === 0 && this.newest > this.state.moves) this.reload();
   }
 
   get path() {
@@ -70,32 +105,40 @@ export class Session {
 
   /** Ask for something to be done; one after another. @param {Record<string, unknown>} intent */
   submit(intent) {
-    return this.queue(() => post(`${this.path}/intents`, { revision: this.state.revision, intent }));
+    return this.queue(() => postOnce(`${this.path}/intents`, { revision: this.state.revision, intent }));
   }
 
-  undo() {
-    return this.queue(() => post(`${this.path}/undo`));
+  /** Take the project's last edit back. */
+  moveBack() {
+    return this.queue(() => postOnce(`${this.path}/undo`, { revision: this.state.revision }), false);
   }
 
-  redo() {
-    return this.queue(() => post(`${this.path}/redo`));
+  /** Bring the edit that was taken back last. */
+  moveOn() {
+    return this.queue(() => postOnce(`${this.path}/redo`, { revision: this.state.revision }), false);
   }
 
-  /** @param {() => Promise<ProjectState>} ask @returns {Promise<boolean>} whether it was done */
-  queue(ask) {
+  /**
+   * @param {() => Promise<ProjectState>} ask @param {boolean} [isEdit] something new, to be taken back
+   * @returns {Promise<boolean>} whether it was done
+   */
+  queue(ask, isEdit = true) {
+    this.saving += 1;
+    this.changed();
     const done = this.last.then(async () => {
-      this.saving += 1;
-      this.changed();
       try {
-        this.accept(await ask());
+        const state = await ask();
+        this.accept(state, true);
+        if (isEdit) this.history.did({ kind: "project" });
         return true;
       } catch (error) {
         if (!(error instanceof ApiError)) throw error;
         this.say(error.message, "error");
-        if (error.status === 409) await this.reload();
+        if (error.status === 409) this.newest = Math.max(this.newest, this.state.moves + 1);
         return false;
       } finally {
         this.saving -= 1;
+        this.catchUp();
         this.changed();
       }
     });
@@ -103,9 +146,12 @@ export class Session {
     return done;
   }
 
-  /** @param {ProjectState} state */
-  accept(state) {
+  /** Take a state, unless a newer one is here. @param {ProjectState} state @param {boolean} [isOurs] something done here made it */
+  accept(state, isOurs = false) {
+    if (state.moves < this.state.moves) return;
+    this.history.stands(state.revision, isOurs);
     this.state = state;
+    this.newest = Math.max(this.newest, state.moves);
     const isStrand = this.hand !== null && this.hand.length < 64;
     if (isStrand && !state.strands.some((s) => s.id === this.hand)) this.hand = null;
     for (const note of state.notes) this.say(note);
@@ -117,7 +163,8 @@ export class Session {
     try {
       this.accept(await getJson(this.path));
     } catch (error) {
-      if (error instanceof ApiError) this.say(error.message, "error");
+      if (!(error instanceof ApiError)) throw error;
+      this.say(error.message, "error");
     }
   }
 
@@ -144,8 +191,16 @@ export class Session {
       this.engine_?.song.adopt(sheet);
       this.changed();
     } catch (error) {
-      if (error instanceof ApiError && turn === this.fetching) this.say(error.message, "error");
+      if (!(error instanceof ApiError)) throw error;
+      if (turn === this.fetching) this.say(error.message, "error");
     }
+  }
+
+  /** What is saved, in words that are true. */
+  get saved() {
+    if (!this.saving) return "All saved";
+    if (!connection.isAway) return "Saving…";
+    return this.saving === 1 ? "1 change waits" : `${this.saving} changes wait`;
   }
 
   changed() {

@@ -29,7 +29,7 @@
  * @typedef {{id: string, strand: string, track: string, beat: number, beats: number,
  *   passes: number, slip: number, pass_beats: number, gain_db: number, muted: boolean, is_whole: boolean, bar: number,
  *   place: string}} Clip
- * @typedef {{id: string, revision: number, undo: string | null, redo: string | null,
+ * @typedef {{id: string, revision: number, moves: number, undo: string | null, redo: string | null,
  *   notes: string[], name: string, rate: number, bpm: number, tempos: TempoPoint[],
  *   offer: TempoOffer | null, tempo_line: [number, number][], metres: MetreSpan[], metre: string, beats_per_bar: number, beats_per_pulse: number, key: string | null,
  *   master_db: number, last_bar: number, end_beat: number, tracks: Track[], strands: Strand[],

@@ -1,7 +1,7 @@
 // @ts-check
 /** Tempo and metre changes, in Arrange's side: listed by bar and beat, changed, taken in and out. */
 
-import { putFile } from "../api.js";
+import { putFile } from "../net/api.js";
 import { bpm, round, typedNumber } from "../format.js";
 import { barLine, beatOfBar, metreAt } from "../metre.js";
 import { showAgain } from "../ui/fields.js";

@@ -4,7 +4,7 @@
  * any more is withdrawn. A bounded number of bytes is kept, those that are wanted above all.
  */
 
-import { getBlock } from "../api.js";
+import { getBlock } from "../net/api.js";
 import { BLOCK_FRAMES } from "./schedule.js";
 
 /** @typedef {import("./song-plan.js").Wanted} Wanted */

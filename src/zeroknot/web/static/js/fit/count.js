@@ -1,7 +1,7 @@
 // @ts-check
 /** Counting along: taps, number keys, a metre; and what the tool proposes to follow from it. */
 
-import { ApiError, post } from "../api.js";
+import { ApiError, post } from "../net/api.js";
 import { bpm } from "../format.js";
 
 const FEWEST_TAPS = 4;

@@ -1,7 +1,7 @@
 // @ts-check
 /** A stretch of a take: its facts, its edges in close-up, its seam; and the loops that a take holds. */
 
-import { ApiError, getJson, post } from "../api.js";
+import { ApiError, getJson, post } from "../net/api.js";
 import { showAgain } from "../ui/fields.js";
 import { bars, bpm, percent, round, seconds, typedNumber } from "../format.js";
 import { fitted, palette, paletteName } from "../ui/colours.js";

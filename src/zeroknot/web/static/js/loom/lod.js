@@ -5,7 +5,7 @@
  * Only what is looked at is asked for; until it is there, what is known more coarsely is drawn.
  */
 
-import { getBytes } from "../api.js";
+import { getBytes } from "../net/api.js";
 import { BLOCK_FRAMES } from "../engine/schedule.js";
 
 const BINS = [64, 512, 4096];

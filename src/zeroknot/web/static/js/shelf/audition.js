@@ -1,7 +1,7 @@
 // @ts-check
 /** How loops are heard on the shelf: the choices at its foot, and what is prepared ahead. */
 
-import { post } from "../api.js";
+import { post } from "../net/api.js";
 import { gainOfDb } from "../format.js";
 
 const KEPT_AS = "zeroknot.audition-db";

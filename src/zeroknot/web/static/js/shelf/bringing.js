@@ -1,7 +1,7 @@
 // @ts-check
 /** Files on their way onto the shelf: sent one after another, counted while they are listened to. */
 
-import { ApiError, getJson, post, putFile } from "../api.js";
+import { ApiError, getJson, post, putFile } from "../net/api.js";
 
 /** @typedef {import("../types.js").BringItem} BringItem */
 /** @typedef {{waiting: number, done: number, double: number, refused: number, opened: number}} Counts */
@@ -19,7 +19,7 @@ export const bringing = (session) => () => ({
   init() {
     this.ending = session.hear((event) => {
       if (event.kind === "bring") this.note(event.counts);
-      else if (event.kind === "hello") this.refresh();
+      else if (event.kind === "missed") this.refresh();
     });
     this.refresh();
   },

@@ -3,7 +3,7 @@
  * The rows of a long list, a page at a time: what is in sight is fetched, the rest is only counted.
  */
 
-import { ApiError, getJson } from "../api.js";
+import { ApiError, getJson, isGivenUp } from "../net/api.js";
 
 /** @typedef {import("../types.js").ShelfRow} ShelfRow */
 /** @typedef {import("../types.js").Found} Found */
@@ -61,10 +61,16 @@ export class ShelfList {
   async search(asked) {
     this.turn += 1;
     const turn = this.turn;
+    this.asking?.abort();
+    this.asking = new AbortController();
     const isSame = String(asked) === String(this.asked);
     this.asked = asked;
-    const found = await getJson(`/api/shelf?${asked}&first=0&count=${this.pageRows}`);
-    if (turn !== this.turn) return null;
+    const found = await getJson(`/api/shelf?${asked}&first=0&count=${this.pageRows}`, this.asking.signal)
+      .catch((error) => {
+        if (isGivenUp(error)) return null; // another was asked for
+        throw error;
+      });
+    if (!found || turn !== this.turn) return null;
     this.coming.clear();
     const before = this.pages;
     this.begin(found);
@@ -97,6 +103,7 @@ export class ShelfList {
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
       this.trouble(error.message);
+      return false;
     } finally {
       for (const page of wanted) this.coming.delete(page);
     }

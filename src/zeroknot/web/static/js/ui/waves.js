@@ -1,7 +1,7 @@
 // @ts-check
 /** Waveforms from the server's peaks. Sums apart from strokes. */
 
-import { getBytes } from "../api.js";
+import { getBytes } from "../net/api.js";
 
 /** @typedef {{values: Float32Array, bin: number}} Peaks lowest and highest of each `bin` frames */
 

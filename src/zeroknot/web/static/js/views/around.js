@@ -1,6 +1,7 @@
 // @ts-check
 /** What stands around the views: notices, the list of keys, the palette switch. */
 
+import { connection } from "../net/connection.js";
 import { bindKeys, boundKeys } from "../ui/keys.js";
 
 const SHOWN_MS = 6_000;
@@ -38,6 +39,17 @@ export const notices = (session) => () => {
     },
   };
 };
+
+/** The one quiet line that says that the server does not answer. */
+export const away = () => ({
+  isAway: false,
+
+  init() {
+    connection.watchers.add(() => {
+      this.isAway = connection.isAway;
+    });
+  },
+});
 
 export const help = () => ({
   /** @type {{title: string, bindings: {key: string, does: string}[]}[]} */

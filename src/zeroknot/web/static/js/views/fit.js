@@ -1,7 +1,7 @@
 // @ts-check
 /** Fit: the loom, and beside it what the loop is, what it is laid on, and how it is stretched. */
 
-import { ApiError, getJson, post } from "../api.js";
+import { ApiError, getJson, post } from "../net/api.js";
 import { countControls } from "../fit/count.js";
 import { takeControls } from "../fit/take.js";
 import { claimsText, curveLines, keyText, ownTimeText, sensitivityKey, steadyText, strainText } from "../fit/texts.js";

@@ -1,7 +1,7 @@
 // @ts-check
 /** Loops found online: searched, heard before, brought in. Every trouble is said where it happens. */
 
-import { ApiError, getBytes, getJson, post } from "../api.js";
+import { ApiError, getBytes, getJson, post } from "../net/api.js";
 import { bpm, seconds } from "../format.js";
 
 const PAGE = 50;

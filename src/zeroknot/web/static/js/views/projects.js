@@ -1,7 +1,7 @@
 // @ts-check
 /** The list of projects: make, duplicate, remove, put back, bring in. */
 
-import { ApiError, post, putFile } from "../api.js";
+import { ApiError, post, putFile } from "../net/api.js";
 
 const message = /** @type {HTMLElement} */ (document.getElementById("message"));
 

@@ -1,7 +1,7 @@
 // @ts-check
 /** The shelf: find a loop, hear it in time and key, correct it, take it in hand, place it. */
 
-import { ApiError, getBytes, getJson, post, remove } from "../api.js";
+import { ApiError, getBytes, getJson, post, postOnce, remove } from "../net/api.js";
 import { bpm, semitones, typedNumber } from "../format.js";
 import { barLine } from "../metre.js";
 import { Scope } from "../scope.js";
@@ -600,19 +600,18 @@ export const shelf = (session, app) => () => {
     async change(edit, which = null, search = null) {
       const shas = which ?? this.picks();
       const body = search ? { edit, search } : { edit, shas };
-      const change = await tried(() => post("/api/shelf/changes", body));
+      const change = await tried(() => postOnce("/api/shelf/changes", body));
       if (!change) return false;
+      session.history.did({ kind: "shelf", change: change.id, label: change.label });
       const only = shas.length === 1 && !search ? list.at(list.placeOf(shas[0]))?.name : null;
       const who = only ?? `${change.count} loop${change.count === 1 ? "" : "s"}`;
       const left = change.left_out ? `; ${change.left_out} could not be` : "";
       await this.reload();
       session.say(`${who}: ${change.label}${left}.`, "info", {
         label: "Undo",
-        run: async () => {
-          await tried(() => post(`/api/shelf/changes/${change.id}/undo`));
-          this.reload();
-        },
+        run: () => session.history.undoChange(change.id),
       });
+      session.changed();
       return true;
     },
 
@@ -743,8 +742,8 @@ export const shelf = (session, app) => () => {
 
     /** @param {any} event */
     heard(event) {
-      if (["bring", "shelf", "loop"].includes(event.kind)) this.reloadSoon();
-      else if (event.kind === "searches") this.loadSearches();
+      if (["bring", "shelf", "loop", "missed"].includes(event.kind)) this.reloadSoon();
+      if (["searches", "missed"].includes(event.kind)) this.loadSearches();
     },
 
     /** @param {Event} event */

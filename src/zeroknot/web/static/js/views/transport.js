@@ -53,8 +53,8 @@ export const transport = (session) => () => ({
       { key: "O", does: "cycle on or off", run: () => this.toggleCycle() },
       { key: "C", does: "click on or off", run: () => this.toggleClick() },
       { key: "T", does: "tap the tempo", run: () => this.tap() },
-      { key: "Ctrl+Z", does: "undo", run: () => session.undo() },
-      { key: "Ctrl+Shift+Z or Ctrl+Y", does: "redo", run: () => session.redo() },
+      { key: "Ctrl+Z", does: "undo", run: () => session.history.undo() },
+      { key: "Ctrl+Shift+Z or Ctrl+Y", does: "redo", run: () => session.history.redo() },
     ]);
   },
 
@@ -64,12 +64,12 @@ export const transport = (session) => () => ({
     this.metre = state.metre;
     this.key = state.key ?? "";
     this.name = state.name;
-    this.undo = state.undo ?? "";
-    this.redo = state.redo ?? "";
+    this.undo = session.history.undoLabel;
+    this.redo = session.history.redoLabel;
     this.master = state.master_db;
     this.offerName = state.offer?.name ?? "";
     this.offerBpm = bpm(state.offer?.bpm);
-    this.saved = session.saving ? "Saving…" : "All saved";
+    this.saved = session.saved;
     this.showCycle();
   },
 
@@ -203,11 +203,11 @@ export const transport = (session) => () => ({
   },
 
   doUndo() {
-    session.undo();
+    session.history.undo();
   },
 
   doRedo() {
-    session.redo();
+    session.history.redo();
   },
 });
 

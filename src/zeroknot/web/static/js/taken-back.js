@@ -1,0 +1,101 @@
+// @ts-check
+/**
+ * What was done on this page, in the project or on the shelf: one undo for both, last thing first.
+ *
+ * What another tab did later is named, not taken back. Before what was done here comes what the
+ * project's own history holds.
+ */
+
+import { ApiError, postOnce } from "./net/api.js";
+
+/** @typedef {{kind: "shelf", change: number, label: string} | {kind: "project"}} Done */
+
+export class TakenBack {
+  /** @param {import("./session.js").Session} session */
+  constructor(session) {
+    this.session = session;
+    /** @type {Done[]} */
+    this.done = [];
+    /** @type {Done[]} */
+    this.undone = [];
+    /** Revisions that came from elsewhere. @type {Set<number>} */
+    this.foreign = new Set();
+    this.newest = session.state.revision;
+  }
+
+  /** What undo would take back now, in words; nothing where there is nothing. */
+  get undoLabel() {
+    const last = this.done.at(-1);
+    return last?.kind === "shelf" ? last.label : this.session.state.undo ?? "";
+  }
+
+  get redoLabel() {
+    const last = this.undone.at(-1);
+    return last?.kind === "shelf" ? last.label : this.session.state.redo ?? "";
+  }
+
+  /** The project stands at another revision. @param {number} revision @param {boolean} isOurs */
+  stands(revision, isOurs) {
+    if (!isOurs && revision > this.newest) this.foreign.add(revision);
+    this.newest = Math.max(this.newest, revision);
+  }
+
+  /** @param {Done} done */
+  did(done) {
+    this.done.push(done);
+    this.undone = [];
+  }
+
+  async undo() {
+    const last = this.done.at(-1);
+    if (last?.kind === "shelf") return this.takeBack(this.done, this.undone, "taken back");
+    const { session } = this;
+    if (this.foreign.has(session.state.revision)) {
+      session.say(`“${session.state.undo}” was done elsewhere after your last edit. It stays.`, "info", {
+        label: "Undo it all the same",
+        run: () => this.step(() => session.moveBack(), this.done, this.undone),
+      });
+      return false;
+    }
+    return this.step(() => session.moveBack(), this.done, this.undone);
+  }
+
+  async redo() {
+    if (this.undone.at(-1)?.kind === "shelf") return this.takeBack(this.undone, this.done, "done again");
+    return this.step(() => this.session.moveOn(), this.undone, this.done);
+  }
+
+  /** @param {() => Promise<boolean>} move @param {Done[]} from @param {Done[]} to */
+  async step(move, from, to) {
+    if (!(await move())) return false;
+    to.push(from.pop() ?? { kind: "project" });
+    return true;
+  }
+
+  /** One change of the shelf, whatever was done since. @param {number} change */
+  undoChange(change) {
+    const at = this.done.findIndex((one) => one.kind === "shelf" && one.change === change);
+    return this.takeBack(this.done, this.undone, "taken back", at);
+  }
+
+  /**
+   * A change of the shelf is taken back, which is a change that can be taken back itself.
+   * @param {Done[]} from @param {Done[]} to @param {string} said @param {number} [at] which; the last
+   */
+  async takeBack(from, to, said, at = from.length - 1) {
+    const [last] = at < 0 ? [] : from.splice(at, 1);
+    if (last?.kind !== "shelf") return false;
+    try {
+      const change = await postOnce(`/api/shelf/changes/${last.change}/undo`, {});
+      to.push({ kind: "shelf", change: change.id, label: last.label });
+      this.session.say(`Shelf: ${last.label}, ${said}.`);
+      return true;
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      this.session.say(error.message, "error");
+      return false;
+    } finally {
+      this.session.changed();
+    }
+  }
+}
