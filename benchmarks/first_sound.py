@@ -14,7 +14,7 @@ from playwright.sync_api import sync_playwright
 from tests.browser.harness import CHROMIUM, FLAGS
 from tests.server import Server
 
-from benchmarks.speed import eight_seconds
+from benchmarks.sounds import eight_seconds
 from zeroknot.core.audio import Audio
 from zeroknot.core.formats.riff import wav_bytes
 

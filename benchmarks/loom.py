@@ -23,7 +23,7 @@ from tests.server import Server
 from tests.sounds import RATE, audio
 from tests.takes import beat_times, drummer, wandering
 
-from benchmarks.speed import eight_seconds
+from benchmarks.sounds import eight_seconds
 from zeroknot.core.audio import Audio
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.listening.beats import followed

@@ -6,13 +6,12 @@ time on one thread. Machines are noisy: read the ratio to python-stretch.
 
 import time
 from collections.abc import Callable
-from pathlib import Path
 
 import librosa
 import numpy as np
-import soundfile
 from python_stretch import Signalsmith
 
+from benchmarks.sounds import eight_seconds
 from zeroknot.core.audio import Audio
 from zeroknot.core.listening.attacks import Attacks, all_attacks
 from zeroknot.core.render.plan import plan_ratio
@@ -20,18 +19,8 @@ from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.core.stretch.settings import Settings
 
-LOOPS = Path(__file__).resolve().parents[1] / "tests" / "fixtures"
-SECONDS = 8.0
 ROUNDS = 7
 AS_IT_IS = Settings()
-
-
-def eight_seconds(name: str) -> Audio:
-    """A rendered stereo loop, repeated to eight seconds."""
-    samples, rate = soundfile.read(LOOPS / f"{name}.flac", dtype="float32", always_2d=True)
-    frames = round(SECONDS * rate)
-    rounds = -(-frames // samples.shape[0])
-    return Audio(np.ascontiguousarray(np.tile(samples, (rounds, 1))[:frames].T), rate)
 
 
 def timed(work: Callable[[], object]) -> tuple[float, float]:

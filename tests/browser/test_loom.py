@@ -133,7 +133,7 @@ class LoomTest(BrowserTest):
     def test_patterns_of_hearing(self):
         got = self.page.evaluate(
             """async () => {
-              const {patternOf} = await import("/static/js/engine/hand.js");
+              const {patternOf} = await import("/static/js/engine/patterns.js");
               const sheet = {rate: 1000, digest: "d", source: "s", channels: 2, source_frames: 4000,
                 frames: 2700, lead: 300, body: 2000, span: 8, knots: [[0.5, 0], [3, 2000]],
                 zero_s: 0.5, end_s: 3, gain: 1, recorded: "source:s"};

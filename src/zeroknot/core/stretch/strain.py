@@ -83,10 +83,16 @@ def _weights() -> Floats:
     return np.asarray(list(json.loads(text).values()))
 
 
+WORDS = (
+    "hardly heard", "heard when listened for", "clearly heard", "much of the sound is lost",
+)  # fmt: skip
+
+
+def level_of(strain: float) -> int:
+    """How it will be heard, as an index into WORDS."""
+    return sum(bool(strain >= edge) for edge in (HARDLY, SOME, CLEARLY))
+
+
 def in_words(strain: float) -> str:
     """How it will be heard."""
-    if strain < HARDLY:
-        return "hardly heard"
-    if strain < SOME:
-        return "heard when listened for"
-    return "clearly heard" if strain < CLEARLY else "much of the sound is lost"
+    return WORDS[level_of(strain)]

@@ -76,10 +76,17 @@ class MoveClips(Edit):
 
 
 class ChangeClip(Edit):
-    """What is None stays. A length makes the clip trimmed, passes make it whole."""
+    """What is None stays. A length makes the clip trimmed, passes make it whole.
+
+    slip    beats of its content that lie before the frame
+    strand  plays another strand's content in the same frame
+    """
 
     kind: Literal["change_clip"] = "change_clip"
     clip: str
+    beat: float | None = Field(None, ge=0, le=100_000)
+    slip: float | None = Field(None, ge=0, le=100_000)
+    strand: str | None = None
     passes: int | None = Field(None, ge=1, le=4096)
     length: float | None = Field(None, gt=0, le=100_000)
     gain_db: float | None = Field(None, ge=QUIETEST_DB, le=LOUDEST_DB)
@@ -89,14 +96,18 @@ class ChangeClip(Edit):
         fields = self.model_dump(exclude={"kind", "clip"}, exclude_none=True)
         if "passes" in fields:
             fields |= {"length": None, "slip": 0.0}
+        if self.strand is not None:
+            project.strand(self.strand)
         changed = project.clip(self.clip).changed(**fields)
         project = project.changed(clips=replaced(project.clips, changed))
         return settled(project, newest=[self.clip])
 
     def touches(self) -> frozenset[str]:
-        return frozenset({self.clip})
+        return frozenset({self.clip} | ({self.strand} if self.strand else set()))
 
     def label(self) -> str:
+        if self.strand is not None:
+            return "make separate"
         if self.passes is not None:
             return f"repeat {self.passes} ×"
         if self.length is not None:

@@ -15,7 +15,7 @@ from zeroknot.studio.intents.knots import (
     TieKnots,
     Unstraighten,
 )
-from zeroknot.studio.intents.placing import CopyClips, NewTrack, Place
+from zeroknot.studio.intents.placing import CopyClips, NewTrack, Place, RepeatClip, SeparateClip
 from zeroknot.studio.intents.readings import (
     AdoptReading,
     LayOn,
@@ -42,6 +42,8 @@ AnyIntent = Annotated[
     Place
     | NewTrack
     | CopyClips
+    | RepeatClip
+    | SeparateClip
     | SetSteadyTempo
     | SetTempoPoint
     | RemoveTempoPoint

@@ -1,17 +1,21 @@
 """Clips and tracks."""
 
+import math
 from typing import Literal
 
 from pydantic import Field
 
+from zeroknot.core.errors import EditError
 from zeroknot.document.edits.any_edit import SingleEdit, Together
-from zeroknot.document.edits.clip import AddClips
+from zeroknot.document.edits.clip import AddClips, ChangeClip
 from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.edits.track import AddTrack
-from zeroknot.document.project import LONGEST_NAME, Clip, Project, Track
+from zeroknot.document.project import LONGEST_NAME, YARNS, Clip, Project, Track
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.hand import in_hand, new_id
 from zeroknot.studio.intents.base import Intent, Resolved
+
+SAME_BEATS = 1e-6
 
 
 class Place(Intent):
@@ -44,6 +48,45 @@ class NewTrack(Intent):
 
     def resolve(self, project: Project, loops: LoopStore) -> Resolved:
         return Resolved(AddTrack(track=Track(id=new_id(), name=self.name)))
+
+
+class RepeatClip(Intent):
+    """So many whole passes as fit before the next clip on its track, or before the song's end."""
+
+    kind: Literal["repeat_clip"] = "repeat_clip"
+    clip: str
+    to: Literal["next", "end"]
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        clip = project.clip(self.clip)
+        later = [c.beat for c in project.clips if c.track == clip.track and c.beat > clip.beat]
+        if self.to == "next" and not later:
+            raise EditError("no clip comes after it on its track; repeat it to the song's end")
+        end = min(later) if self.to == "next" else project.end_beat
+        one = project.length_of(clip.changed(passes=1, length=None, slip=0.0))
+        passes = math.floor((end - clip.beat) / one + SAME_BEATS)
+        if passes < 1:
+            raise EditError("not one whole pass fits there")
+        return Resolved(ChangeClip(clip=clip.id, passes=passes))
+
+
+class SeparateClip(Intent):
+    """A clip gets a strand of its own: what is changed of it changes no other clip."""
+
+    kind: Literal["separate_clip"] = "separate_clip"
+    clip: str
+
+    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+        clip = project.clip(self.clip)
+        shared = project.strand(clip.strand)
+        if sum(c.strand == shared.id for c in project.clips) < 2:
+            raise EditError(f"no other clip plays {shared.name}: it is separate already")
+        name = f"{shared.name[: LONGEST_NAME - 9]} separate"
+        strand = shared.changed(id=new_id(), name=name, yarn=len(project.strands) % YARNS)
+        edits: tuple[SingleEdit, ...] = (
+            AddStrand(strand=strand), ChangeClip(clip=clip.id, strand=strand.id),
+        )  # fmt: skip
+        return Resolved(Together(edits=edits, what=f"make {shared.name} separate"))
 
 
 class CopyClips(Intent):

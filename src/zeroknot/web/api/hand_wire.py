@@ -15,7 +15,7 @@ from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.stretch.auto import AUTO, Case
 from zeroknot.core.stretch.methods import METHODS, NOTES, method_named
 from zeroknot.core.stretch.settings import LIMITS, SHIFTED
-from zeroknot.core.stretch.strain import in_words, strain_along
+from zeroknot.core.stretch.strain import in_words, level_of, strain_along
 from zeroknot.core.synth.voices import VOICES
 from zeroknot.core.warp.straighten import tempo_over_time
 from zeroknot.core.warp.time_map import MOST_RATIO
@@ -57,7 +57,7 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]
         "tempo_bpm": reading.pulses * 60.0 / warp.body_seconds if reading else None,
         "confidence": reading.confidence if reading else 0.0,
         **_laid(project, strand, beat),
-        "strain": _strain(project, strand, plan, case),
+        "strained": _strain(project, strand, plan, case),
         "attacks": [list(a) for a in loop.hearing.attacks],
         "sensitivity": SENSITIVITY,
         "beats": list(loop.hearing.beats),
@@ -136,7 +136,7 @@ def _strain(
 ) -> dict[str, Any] | None:
     """How audibly it is stretched and shifted; None where likeness is not what is wanted.
 
-    along  (second of the recording from which, strain)
+    along  (second of the recording from which, strain, how it is heard as an index into WORDS)
     """
     if plan is None or method_named(plan.method).family != "keep":
         return None
@@ -151,7 +151,7 @@ def _strain(
         "most": float(found.values[most]),
         "most_at": f"{bars.bar}.{bars.pulse}",
         "words": in_words(found.mean),
-        "along": [[s, v] for s, v in zip(seconds[edges], values, strict=True)],
+        "along": [[s, v, level_of(v)] for s, v in zip(seconds[edges], values, strict=True)],
     }
 
 

@@ -93,6 +93,10 @@ class AskCount(BaseModel):
     taps: list[float] = Field(max_length=200)
 
 
+class AskTaps(AskCount):
+    beat: float = Field(0.0, ge=0, le=100_000)
+
+
 class AskTrial(BaseModel):
     intent: Annotated[AnyIntent, Field(discriminator="kind")]
     beat: float = Field(0.0, ge=0, le=100_000)
@@ -208,6 +212,15 @@ def count_along(studio: StudioDep, project: str, hand: str, ask: AskCount) -> di
         "tempo_bpm": tapped_bpm(ask.taps),
         "proposals": proposals_json(from_taps(ask.taps, reading)),
     }
+
+
+@router.post("/projects/{project}/taps")
+def tapped(studio: StudioDep, project: str, ask: AskTaps) -> dict[str, float | None]:
+    """The tempo that taps on the pulse come to, in beats a minute."""
+    tree = studio.projects.state(project).project
+    pulses = tapped_bpm(ask.taps)
+    metre = tree.metre_map.metre_at(tree.metre_map.bar_of_beat(ask.beat))
+    return {"bpm": None if pulses is None else round(pulses * metre.beats_per_pulse, 1)}
 
 
 @router.get("/projects/{project}/hand/{hand}/loops")

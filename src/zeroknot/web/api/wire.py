@@ -9,12 +9,15 @@ import numpy as np
 
 from zeroknot.core.harmony.fit import shift_between
 from zeroknot.core.loop import Loop
+from zeroknot.core.render.plan import lead_and_tail
+from zeroknot.core.stretch.methods import method_named
+from zeroknot.core.stretch.strain import in_words, level_of, strain_of
 from zeroknot.core.timeline.tempo_map import FASTEST_BPM, SLOWEST_BPM
 from zeroknot.core.units import semitones_of_ratio
 from zeroknot.document.project import Clip, Project, Strand
 from zeroknot.store.shelf_index import Found
 from zeroknot.store.shelf_query import LOWEST_BPM, TEMPO_BIN_BPM, Facts
-from zeroknot.studio.hand import quarters_of
+from zeroknot.studio.hand import case_of, quarters_of, stretch_of
 from zeroknot.studio.projects import State
 from zeroknot.studio.studio import Studio
 
@@ -115,6 +118,9 @@ def tempo_line(project: Project) -> list[tuple[float, float]]:
 
 def strand_json(project: Project, strand: Strand, loop: Loop) -> dict[str, Any]:
     warp = strand.warp
+    attacks = () if loop.is_midi else loop.hearing.attack_seconds()
+    lead_from, tail_to = lead_and_tail(warp, loop.hearing.sounding, attacks, strand.lead)
+    strain = _strain(project, strand, loop)
     project_bpm = project.tempo_map.bpm_at(0.0)
     fitted_seconds = strand.span * 60.0 / project_bpm if strand.follows else warp.body_seconds
     speed = warp.body_seconds / fitted_seconds
@@ -137,7 +143,20 @@ def strand_json(project: Project, strand: Strand, loop: Loop) -> dict[str, Any]:
         "recorded_bpm": warp.span * 60.0 / warp.body_seconds,
         "seconds": loop.seconds,
         "shape": _shape(strand),
+        "lead_beats": max(0.0, -warp.beat_of_second(lead_from)),
+        "tail_beats": max(0.0, warp.beat_of_second(tail_to) - warp.span),
+        "strain": strain,
+        "strain_level": None if strain is None else level_of(strain),
+        "strain_words": None if strain is None else in_words(strain),
     }
+
+
+def _strain(project: Project, strand: Strand, loop: Loop) -> float | None:
+    """How audibly it is stretched and shifted on the whole; None where likeness is not wanted."""
+    choice = stretch_of(project, strand, loop, 0.0)
+    if loop.is_midi or method_named(choice.method).family != "keep":
+        return None
+    return strain_of(case_of(project, strand, loop, 0.0), choice.method)
 
 
 def _shape(strand: Strand) -> list[tuple[float, float]]:

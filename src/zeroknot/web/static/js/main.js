@@ -17,7 +17,8 @@ import { defineMeter } from "./views/meter.js";
 import { online } from "./views/online.js";
 import { shelf } from "./views/shelf.js";
 import { startStrip } from "./views/strip.js";
-import { cycleOf, setCycle, transport } from "./views/transport.js";
+import { beginsAgain, cycleOf, setCycle } from "./cycle.js";
+import { transport } from "./views/transport.js";
 
 const MATCH_AFTER_MS = 600;
 
@@ -159,6 +160,7 @@ app.strip = startStrip(session, /** @type {HTMLCanvasElement} */ (document.getEl
 const wake = () => {
   const engine = session.engine();
   engine.song.setCycle(cycleOf(session).on ? cycleOf(session) : null);
+  engine.song.beginsAgain = beginsAgain(session);
   session.changed();
 };
 window.addEventListener("pointerdown", wake, { once: true, capture: true });

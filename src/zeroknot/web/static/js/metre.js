@@ -108,3 +108,11 @@ function partsOf(pixels, least, grid, finest) {
   if (grid > 0) return 1;
   return [16, 8, 4, 2].find((n) => pixels / n >= least && 1 / n >= finest) ?? 1;
 }
+
+/** The tempo at a beat. @param {[number, number][]} line @param {number} beat */
+export function bpmAt(line, beat) {
+  const i = line.findLastIndex(([b]) => b <= beat + 1e-9);
+  if (i < 0) return line[0][1];
+  const [a, b] = [line[i], line[i + 1]];
+  return b && b[0] > a[0] ? a[1] + ((beat - a[0]) * (b[1] - a[1])) / (b[0] - a[0]) : a[1];
+}

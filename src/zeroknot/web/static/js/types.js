@@ -25,7 +25,8 @@
  * @typedef {{id: string, name: string, loop: string, yarn: number, span: number, zero_s: number,
  *   end_s: number, lead: boolean, follows: boolean, method: string, settings: StretchSettings, gain_db: number,
  *   duration_ratio: number, tempo_change_percent: number, spool_semitones: number,
- *   recorded_bpm: number, seconds: number, shape: [number, number][]}} Strand
+ *   recorded_bpm: number, seconds: number, shape: [number, number][], lead_beats: number,
+ *   tail_beats: number, strain: number | null, strain_level: number | null, strain_words: string | null}} Strand
  * @typedef {{id: string, strand: string, track: string, beat: number, beats: number,
  *   passes: number, slip: number, pass_beats: number, gain_db: number, muted: boolean, is_whole: boolean, bar: number,
  *   place: string}} Clip
@@ -48,7 +49,7 @@
  *   strain: number | null}} Method
  * @typedef {{method: string, name: string, why: string}} Chosen
  * @typedef {{mean: number, most: number, most_at: string, words: string,
- *   along: [number, number][]}} Strain
+ *   along: [number, number, number][]}} Strain
  * @typedef {{every: number, amount: number, ties: number}} Straightening
  * @typedef {{beats: number, late: number}} OwnTime
  * @typedef {Strand & {hand: string, is_new: boolean, loop_name: string, channels: number,
@@ -62,7 +63,7 @@
  *   proposals: Proposal[],
  *   methods: Method[], limits: Record<string, [number, number]>,
  *   voices: {key: string, name: string}[], voice: string | null,
- *   chosen: Chosen, strain: Strain | null}} Hand
+ *   chosen: Chosen, strained: Strain | null}} Hand
  * @typedef {{sha: string, stamp: number, name: string, set: string, tags: string[],
  *   file_kind: string, seconds: number, channels: number, rate: number, bars: number | null,
  *   beats_per_bar: number | null, tempo_bpm: number | null, confidence: number, is_stated: boolean,

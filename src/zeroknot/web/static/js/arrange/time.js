@@ -3,9 +3,8 @@
 
 import { putFile } from "../net/api.js";
 import { bpm, round, typedNumber } from "../format.js";
-import { barLine, beatOfBar, metreAt } from "../metre.js";
+import { barLine, beatOfBar, bpmAt, metreAt } from "../metre.js";
 import { showAgain } from "../ui/fields.js";
-import { bpmAt } from "../views/transport.js";
 
 /** The beat that is written "5", "5.2" or "5.2.3". @param {import("../types.js").MetreSpan[]} metres @param {string} text @returns {number | null} */
 export function beatOfPlace(metres, text) {

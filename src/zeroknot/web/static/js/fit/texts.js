@@ -79,7 +79,7 @@ export function ownTimeText(hand) {
 
 /** @param {Hand} hand */
 export function strainText(hand) {
-  const s = hand.strain;
+  const s = hand.strained;
   if (!s) return "";
   const most = s.most > s.mean + 0.02 ? ` Most at ${s.most_at}: ${s.most.toFixed(2)}.` : "";
   return `Strain ${s.mean.toFixed(2)}: ${s.words}.${most}`;

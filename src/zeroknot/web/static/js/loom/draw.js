@@ -1,6 +1,7 @@
 // @ts-check
 /** The loom's strokes: two rails, the threads between them, the bands, strain, the playheads. */
 
+import { strainColour } from "../ui/colours.js";
 import { drawWaves } from "./lod.js";
 import { beatAt, beatOfSecond, endOf, firstFrom, secondAt, secondOfBeat, threadsIn, xOfBeat, xOfSecond, zeroOf } from "./model.js";
 import { pulsesBetween, barLine } from "../metre.js";
@@ -379,13 +380,13 @@ function drawStrain(c, { view, rails, knots, strain }, colours) {
   const room = rails.strain - rails.bottom - 20;
   const end = endOf(knots)[0];
   c.globalAlpha = 0.75;
-  strain.along.forEach(([second, value], i) => {
+  strain.along.forEach(([second, value, level], i) => {
     const until = strain.along[i + 1]?.[0] ?? end;
     const a = Math.max(view.left, xOfBeat(view, beatOfSecond(knots, second)));
     const b = Math.min(view.left + view.width, xOfBeat(view, beatOfSecond(knots, until)));
     if (b <= a) return;
     const height = Math.max(1, value * room);
-    c.fillStyle = value < 0.25 ? colours.verdigris : value < 0.4 ? colours.ochre : colours.madder;
+    c.fillStyle = strainColour(colours, level);
     c.fillRect(a, rails.strain - height, Math.max(1, b - a - 0.5), height);
   });
   c.globalAlpha = 1;

@@ -21,6 +21,12 @@ export function palette() {
   };
 }
 
+/** How strain is heard, from hardly to much, as the server counts it: the token of each. */
+const STRAINS = /** @type {const} */ (["verdigris", "verdigris", "ochre", "madder"]);
+
+/** @param {ReturnType<typeof palette>} colours @param {number} level */
+export const strainColour = (colours, level) => colours[STRAINS[level]];
+
 const isDark = matchMedia("(prefers-color-scheme: dark)");
 
 /** Which palette holds now: another name, other colours. */

@@ -1,30 +1,25 @@
 // @ts-check
-/** Which keys do what? One table a view, so that `?` can list them. */
+/**
+ * Which keys do what? One table a layer, so that `?` can list them; the latest layer goes first.
+ *
+ * A dialog takes all keys; a layer that is not in sight takes none; a key that is held acts again only
+ * where that makes sense.
+ */
 
-/** `run` gives false where the key is left to the layer below. @typedef {{key: string, does: string, run: (event: KeyboardEvent) => unknown}} Binding */
+import { chordOf, chordsOf, isKept } from "./chords.js";
 
-/** @type {{title: string, bindings: Binding[]}[]} */
+/**
+ * repeats: held, it acts again and again; `run` gives false where the key is left to the layer below.
+ * @typedef {{key: string, does: string, run: (event: KeyboardEvent) => unknown, repeats?: boolean}} Binding
+ * @typedef {{title: string, bindings: Binding[], isActive: () => boolean}} Layer
+ */
+
+/** @type {Layer[]} */
 const layers = [];
 
-/** @param {KeyboardEvent} event */
-function nameOf(event) {
-  const name = event.key === " " ? "Space" : event.key.length === 1 ? event.key.toUpperCase() : event.key;
-  const shift = event.shiftKey && event.key.length !== 1 ? "Shift+" : "";
-  if (event.ctrlKey || event.metaKey) return `Ctrl+${event.shiftKey ? "Shift+" : ""}${name}`;
-  return `${event.altKey && event.key.length !== 1 ? "Alt+" : ""}${shift}${name}`;
-}
-
-/** Is a person typing or on a control that wants this key? @param {KeyboardEvent} event */
-function isTyping(event) {
-  const target = /** @type {HTMLElement} */ (event.target);
-  if (target.matches?.("input:not([type=checkbox]):not([type=radio]), textarea, select")) return true;
-  // Enter presses what is focused; Space is always the transport.
-  return event.key === "Enter" && !!target.closest?.("button, a, summary, [role=button]");
-}
-
-/** Keys that hold as long as the view is there. @param {string} title @param {Binding[]} bindings */
-export function bindKeys(title, bindings) {
-  const layer = { title, bindings };
+/** Keys that hold as long as the view is there. @param {string} title @param {Binding[]} bindings @param {() => boolean} [isActive] */
+export function bindKeys(title, bindings, isActive = () => true) {
+  const layer = { title, bindings, isActive };
   layers.push(layer);
   return () => {
     const at = layers.indexOf(layer);
@@ -32,24 +27,63 @@ export function bindKeys(title, bindings) {
   };
 }
 
-export const boundKeys = () => layers;
+/** The layers whose keys act now, those of the view last. */
+export const boundKeys = () => layers.filter((layer) => layer.isActive());
 
-document.addEventListener("keydown", (event) => {
-  const name = nameOf(event);
-  if (isTyping(event) && !name.startsWith("Ctrl+S")) {
-    if (event.key === "Escape") /** @type {HTMLElement} */ (event.target).blur();
+/** @param {EventTarget | null} target */
+function focusedOf(target) {
+  const element = target instanceof Element ? target : document.body;
+  return {
+    isText: element.matches("input:not([type=checkbox], [type=radio], [type=range], [type=file], [type=button]), textarea, [contenteditable=true]"),
+    isChoice: element.matches("input[type=checkbox], input[type=radio], input[type=range], select"),
+    isPressable: !!element.closest("button, a, summary, [role=button]"),
+    isOwn: !!element.closest("[data-keys]"),
+  };
+}
+
+/** @param {KeyboardEvent} event */
+function pressed(event) {
+  if (event.defaultPrevented || event.isComposing || document.querySelector("dialog[open]")) return;
+  const chord = chordOf(event);
+  const focused = focusedOf(event.target);
+  const isLeaving = chord === "Escape" || chord === "Enter";
+  if (focused.isText && isLeaving && event.target instanceof HTMLInputElement) {
+    // Enter states what was typed, Escape does not; both give the keys back to the transport.
+    if (chord === "Escape") takeBack(event.target);
+    event.target.blur();
     return;
   }
-  for (const layer of [...layers].reverse()) {
-    const binding = layer.bindings.find((b) => b.key.split(" or ").includes(name));
+  if (isKept(chord, focused)) return;
+  for (const layer of boundKeys().reverse()) {
+    const binding = layer.bindings.find((b) => chordsOf(b.key).includes(chord));
     if (!binding) continue;
+    if (event.repeat && !binding.repeats) {
+      event.preventDefault();
+      return;
+    }
     if (binding.run(event) === false) continue;
     event.preventDefault();
     return;
   }
+}
+
+/** What stood in a field before it was typed into. @type {WeakMap<HTMLInputElement, string>} */
+const before = new WeakMap();
+
+/** @param {HTMLInputElement} field */
+function takeBack(field) {
+  const was = before.get(field) ?? field.value;
+  if (field.type === "search" || was === field.value) return; // a search holds as it is typed
+  field.value = was;
+  field.dispatchEvent(new Event("input", { bubbles: true }));
+}
+
+document.addEventListener("focusin", ({ target }) => {
+  if (target instanceof HTMLInputElement) before.set(target, target.value);
 });
+document.addEventListener("keydown", pressed);
 
 // Space on a focused button would press it; here it plays and stops.
 document.addEventListener("keyup", (event) => {
-  if (event.key === " " && !isTyping(event)) event.preventDefault();
+  if (event.key === " " && !document.querySelector("dialog[open]") && !isKept("Space", focusedOf(event.target))) event.preventDefault();
 });

@@ -2,6 +2,7 @@
 /** What stands around the views: notices, the list of keys, the palette switch. */
 
 import { connection } from "../net/connection.js";
+import { printed } from "../ui/chords.js";
 import { bindKeys, boundKeys } from "../ui/keys.js";
 
 const SHOWN_MS = 6_000;
@@ -65,8 +66,8 @@ export const help = () => ({
       dialog.close();
       return;
     }
-    this.layers = boundKeys().map(({ title, bindings }) => ({
-      title, bindings: bindings.map(({ key, does }) => ({ key, does })),
+    this.layers = boundKeys().reverse().map(({ title, bindings }) => ({
+      title, bindings: bindings.map(({ key, does }) => ({ key: printed(key), does })),
     }));
     dialog.showModal();
   },

@@ -85,15 +85,15 @@ export const fit = (session, app) => () => {
         { key: "A", does: "alone / with the rest", run: () => this.toggleRest() },
         { key: "P", does: "place at the playhead's bar", run: () => this.place() },
         { key: "Escape", does: "let go", run: () => this.letGo() },
-        { key: "+ or =", does: "closer", run: () => this.zoom(1.5) },
-        { key: "-", does: "wider", run: () => this.zoom(1 / 1.5) },
+        { key: "+ or =", does: "closer", repeats: true, run: () => this.zoom(1.5) },
+        { key: "-", does: "wider", repeats: true, run: () => this.zoom(1 / 1.5) },
         { key: "W", does: "the whole", run: () => this.showAll() },
         { key: "E", does: "what is chosen fills the loom", run: () => this.showRange() },
         { key: "L", does: "rails together / apart", run: () => this.toggleTogether() },
         { key: "Y", does: "follow the playhead", run: () => this.toggleFollow() },
         { key: "K", does: "tie a knot at the playhead or the cursor", run: () => this.tieHere() },
-        { key: "[", does: "the knot before", run: () => this.stepKnot(-1) },
-        { key: "]", does: "the next knot", run: () => this.stepKnot(1) },
+        { key: "[", does: "the knot before", repeats: true, run: () => this.stepKnot(-1) },
+        { key: "]", does: "the next knot", repeats: true, run: () => this.stepKnot(1) },
         { key: "Delete or Backspace", does: "remove what is chosen", run: () => this.removeChosen() },
         { key: "T", does: "tap along with what is heard", run: () => this.tapAlong(this.hearing ? this.playhead() : null) },
         { key: "1 or 2 or 3 or 4 or 5 or 6 or 7 or 8 or 9", does: "it is so many bars, while it is heard", run: (e) => this.countBars(Number(e.key)) },
@@ -102,10 +102,10 @@ export const fit = (session, app) => () => {
         { key: "X", does: "the chosen stretch to zero crossings", run: () => this.snapToZero() },
         { key: "F", does: "fasten what is chosen, or loosen it", run: () => this.toggleFasten() },
         { key: "G", does: "straighten", run: () => this.straighten() },
-        { key: "ArrowLeft or Alt+ArrowLeft", does: "chosen knots to the grid line before (Alt: a hundredth of a beat); scroll back", run: (e) => this.arrow(-1, e) },
-        { key: "ArrowRight or Alt+ArrowRight", does: "chosen knots to the next grid line; scroll on", run: (e) => this.arrow(1, e) },
-        { key: "Shift+ArrowLeft or Alt+Shift+ArrowLeft", does: "ten times as far", run: (e) => this.arrow(-1, e) },
-        { key: "Shift+ArrowRight or Alt+Shift+ArrowRight", does: "ten times as far", run: (e) => this.arrow(1, e) },
+        { key: "ArrowLeft or Alt+ArrowLeft", does: "chosen knots to the grid line before (Alt: a hundredth of a beat); scroll back", repeats: true, run: (e) => this.arrow(-1, e) },
+        { key: "ArrowRight or Alt+ArrowRight", does: "chosen knots to the next grid line; scroll on", repeats: true, run: (e) => this.arrow(1, e) },
+        { key: "Shift+ArrowLeft or Alt+Shift+ArrowLeft", does: "ten times as far", repeats: true, run: (e) => this.arrow(-1, e) },
+        { key: "Shift+ArrowRight or Alt+Shift+ArrowRight", does: "ten times as far", repeats: true, run: (e) => this.arrow(1, e) },
       ]));
       this.show();
       session.setHand(hand.hand);
@@ -287,7 +287,7 @@ export const fit = (session, app) => () => {
     startLoom() {
       const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("loom"));
       stage = new LoomStage(canvas, {
-        hand: () => hand, sheet: () => sheet, strain: () => hand.strain, attacks: () => attacks,
+        hand: () => hand, sheet: () => sheet, strain: () => hand.strained, attacks: () => attacks,
         source: () => source, render: () => render, notes: () => notes,
         metres: () => session.state.metres, startBeat: () => this.beat(), playhead: () => this.playhead(),
         say: (text) => { this.dragText = text; }, chose: () => this.showChosen(),

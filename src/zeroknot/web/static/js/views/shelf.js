@@ -128,10 +128,10 @@ export const shelf = (session, app) => () => {
         scope.onResize(scroller, () => this.window());
       }
       scope.add(bindKeys("Shelf", [
-        { key: "ArrowDown or Shift+ArrowDown", does: "next loop (Shift: choose it, too)", run: (e) => this.move(1, e.shiftKey) },
-        { key: "ArrowUp or Shift+ArrowUp", does: "loop before (Shift: choose it, too)", run: (e) => this.move(-1, e.shiftKey) },
-        { key: "PageDown", does: "ten loops on", run: () => this.move(10) },
-        { key: "PageUp", does: "ten loops back", run: () => this.move(-10) },
+        { key: "ArrowDown or Shift+ArrowDown", does: "next loop (Shift: choose it, too)", repeats: true, run: (e) => this.move(1, e.shiftKey) },
+        { key: "ArrowUp or Shift+ArrowUp", does: "loop before (Shift: choose it, too)", repeats: true, run: (e) => this.move(-1, e.shiftKey) },
+        { key: "PageDown", does: "ten loops on", repeats: true, run: () => this.move(10) },
+        { key: "PageUp", does: "ten loops back", repeats: true, run: () => this.move(-10) },
         { key: "Ctrl+A", does: "choose all that are found", run: () => this.pickAll() },
         { key: "Enter", does: "hear it, at once", run: () => this.hear(this.chosen) },
         { key: "Shift+Enter", does: "hear it with the rest, from the next bar on", run: () => this.hear(this.chosen, true) },

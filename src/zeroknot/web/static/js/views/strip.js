@@ -1,128 +1,86 @@
 // @ts-check
 /** The strip: the whole project, bar by bar; click to go, drag to set the cycle, drop to place. */
 
+import { cycleOf, setCycle } from "../cycle.js";
 import { barLine, beatOfBar, nextBarLine, pulsesBetween } from "../metre.js";
 import { Scope } from "../scope.js";
-import { fitted, palette, paletteName } from "../ui/colours.js";
-import { cycleOf, setCycle } from "./transport.js";
+import { picture } from "../ui/frames.js";
+import { gesture } from "../ui/gesture.js";
 
 const LEFT = 12;
+const TOP = 16; // of what lies in the bars
 const LEAST_BARS = 16;
 const LEAST_APART = 44; // pixels from number to number
+const BRACKET = 6;
+
+/** @typedef {import("../types.js").ProjectState} ProjectState */
+/** @typedef {import("../ui/frames.js").Palette} Palette */
+/** @typedef {(beat: number) => number} Across the x of a beat */
 
 /** @param {import("../session.js").Session} session @param {HTMLCanvasElement} canvas */
 export function startStrip(session, canvas) {
   const scope = new Scope();
   /** @type {{from: number, to: number} | null} */
   let dragged = null;
-  let isDown = false;
-
   const metres = () => session.state.metres;
   const bars = () => Math.max(LEAST_BARS, session.state.last_bar + 1);
-  let width = canvas.clientWidth;
-  scope.onResize(canvas, () => { width = canvas.clientWidth; });
-  const perBeat = () => (width - 2 * LEFT) / beatOfBar(metres(), bars() + 1);
-  /** @param {number} beat */
+  const perBeat = () => (canvas.clientWidth - 2 * LEFT) / beatOfBar(metres(), bars() + 1);
+  /** @type {Across} */
   const xOf = (beat) => LEFT + beat * perBeat();
   /** @param {number} clientX */
-  const beatAt = (clientX) =>
-    Math.max(0, (clientX - canvas.getBoundingClientRect().left - LEFT) / perBeat());
+  const beatAt = (clientX) => Math.max(0, (clientX - canvas.getBoundingClientRect().left - LEFT) / perBeat());
+  /** Whole bars, or just what was dragged over. @param {number} a @param {number} b @param {boolean} isFree */
+  const stretch = (a, b, isFree) => {
+    const [from, to] = [Math.min(a, b), Math.max(a, b)];
+    return isFree ? { from, to } : { from: barLine(metres(), from).beat, to: nextBarLine(metres(), to) };
+  };
 
   scope.on(canvas, "pointerdown", (/** @type {PointerEvent} */ event) => {
     if (event.button !== 0) return;
-    isDown = true;
-    canvas.setPointerCapture(event.pointerId);
-    const beat = beatAt(event.clientX);
-    dragged = { from: beat, to: beat };
-  });
-  scope.on(canvas, "pointermove", (/** @type {PointerEvent} */ event) => {
-    if (isDown && dragged) dragged.to = beatAt(event.clientX);
-  });
-  scope.on(canvas, "pointerup", (/** @type {PointerEvent} */ event) => {
-    if (!isDown || !dragged) return;
-    isDown = false;
-    const [a, b] = [Math.min(dragged.from, dragged.to), Math.max(dragged.from, dragged.to)];
-    if ((b - a) * perBeat() < 5) {
-      session.engine().song.go(event.altKey ? a : barLine(metres(), a).beat);
-    } else {
-      const from = event.altKey ? a : barLine(metres(), a).beat;
-      const to = event.altKey ? b : nextBarLine(metres(), b);
-      session.engine();
-      setCycle(session, { from, to, on: true });
-    }
-    dragged = null;
+    const begun = beatAt(event.clientX);
+    gesture(event, {
+      tapped: ({ alt }) => session.engine().song.go(alt ? begun : barLine(metres(), begun).beat),
+      moved: ({ x, alt }) => {
+        dragged = stretch(begun, beatAt(x), alt);
+      },
+      done: () => {
+        session.engine();
+        if (dragged) setCycle(session, { ...dragged, on: true });
+      },
+      ended: () => {
+        dragged = null;
+      },
+    });
   });
   scope.on(canvas, "keydown", (/** @type {KeyboardEvent} */ event) => {
     const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
-    if (!by) return;
+    if (!by || event.ctrlKey || event.metaKey) return;
     event.preventDefault();
     event.stopPropagation();
     const { bar } = barLine(metres(), session.beat());
-    session.engine().song.go(beatOfBar(metres(), Math.max(1, bar + by * (event.shiftKey ? 10 : 1))));
+    const to = Math.max(1, bar + by * (event.shiftKey ? 10 : 1));
+    if (!event.altKey) {
+      session.engine().song.go(beatOfBar(metres(), to));
+      return;
+    }
+    // With Alt the cycle's end goes along: a cycle by keys.
+    const cycle = cycleOf(session);
+    const from = cycle.to > cycle.from ? cycle.from : barLine(metres(), Math.max(0, session.beat())).beat;
+    const last = barLine(metres(), Math.max(from, (cycle.to > from ? cycle.to : from) - 1e-4)).bar + by;
+    const end = beatOfBar(metres(), Math.max(barLine(metres(), from).bar, last) + 1);
+    setCycle(session, { from, to: end, on: true });
   });
-
-  let drawn = "";
-  scope.everyFrame(() => {
-    // What looks as before is not drawn again.
-    const looks = JSON.stringify([
-      session.state.revision, Math.round(2 * xOf(session.beat())), dragged, cycleOf(session), width, devicePixelRatio, paletteName(),
-    ]);
-    if (looks === drawn) return;
-    drawn = looks;
-    const context = fitted(canvas);
-    const height = canvas.clientHeight;
-    const colours = palette();
+  scope.add(picture(canvas, () => [
+    session.state.moves, Math.round(2 * xOf(session.beat())), dragged, cycleOf(session),
+  ], (c, { width, height, colours }) => {
     const { state } = session;
-    const cycle = dragged && Math.abs(dragged.to - dragged.from) * perBeat() >= 5
-      ? { from: Math.min(dragged.from, dragged.to), to: Math.max(dragged.from, dragged.to), on: true }
-      : cycleOf(session);
-    if (cycle.to > cycle.from) {
-      context.fillStyle = colours.ochre;
-      context.globalAlpha = cycle.on ? 0.2 : 0.07;
-      context.fillRect(xOf(cycle.from), 16, (cycle.to - cycle.from) * perBeat(), height - 16);
-      context.globalAlpha = 1;
-      if (cycle.on) context.fillRect(xOf(cycle.from), 14, (cycle.to - cycle.from) * perBeat(), 2);
-    }
-    context.font = "11px 'Spline Sans Mono Variable', monospace";
-    const end = beatOfBar(metres(), bars() + 1);
-    const named = new Set(pulsesBetween(metres(), 0, end, perBeat(), LEAST_APART).filter((p) => p.step >= 1).map((p) => p.bar));
-    for (let bar = 1; bar <= bars() + 1; bar += 1) {
-      const x = Math.round(xOf(beatOfBar(metres(), bar))) + 0.5;
-      const isNamed = named.has(bar) || beatOfBar(metres(), 2) * perBeat() >= LEAST_APART;
-      context.strokeStyle = colours.line;
-      context.beginPath();
-      context.moveTo(x, isNamed ? 4 : 20);
-      context.lineTo(x, height);
-      context.stroke();
-      if (isNamed) {
-        context.fillStyle = colours.quiet;
-        context.fillText(String(bar), x + 4, 11);
-      }
-    }
-    const rows = Math.max(4, state.tracks.length);
-    const thick = Math.min(6, (height - 20) / rows - 1.5);
-    const strands = new Map(state.strands.map((s) => [s.id, s]));
-    for (const clip of state.clips) {
-      const row = state.tracks.findIndex((t) => t.id === clip.track);
-      context.fillStyle = colours.yarn(strands.get(clip.strand)?.yarn ?? 0);
-      context.globalAlpha = clip.muted || state.tracks[row]?.muted ? 0.3 : 0.9;
-      const y = 19 + row * ((height - 22) / rows);
-      context.beginPath();
-      context.roundRect(xOf(clip.beat) + 0.5, y, Math.max(2, clip.beats * perBeat() - 1.5), thick, 2);
-      context.fill();
-    }
-    context.globalAlpha = 1;
-    if (state.tempos.length > 1) drawTempo(context, state, xOf, height, colours);
-    const x = xOf(Math.max(0, session.beat()));
-    context.strokeStyle = context.fillStyle = colours.ink;
-    context.beginPath();
-    context.moveTo(x, 10);
-    context.lineTo(x, height);
-    context.stroke();
-    context.beginPath();
-    context.arc(x, 11, 4, 0, 2 * Math.PI);
-    context.fill();
-  });
+    const cycle = dragged ? { ...dragged, on: true } : cycleOf(session);
+    if (cycle.to > cycle.from) drawCycle(c, cycle, xOf, height, colours);
+    drawBars(c, metres(), bars(), xOf, perBeat(), height, colours);
+    drawClips(c, state, xOf, perBeat(), height, colours);
+    if (state.tempos.length > 1) drawTempo(c, state, xOf, width, height, colours);
+    drawPlayhead(c, xOf(Math.max(0, session.beat())), height, colours);
+  }));
 
   return {
     scope,
@@ -135,8 +93,64 @@ export function startStrip(session, canvas) {
   };
 }
 
-/** A tempo that moves: its line over the clips, a ring on each of its points. @param {CanvasRenderingContext2D} c @param {import("../types.js").ProjectState} state @param {(beat: number) => number} xOf @param {number} height @param {ReturnType<typeof palette>} colours */
-function drawTempo(c, state, xOf, height, colours) {
+/** Two brackets, and the bars between them a little lifted. @param {CanvasRenderingContext2D} c @param {{from: number, to: number, on: boolean}} cycle @param {Across} xOf @param {number} height @param {Palette} colours */
+function drawCycle(c, cycle, xOf, height, colours) {
+  const [a, b] = [Math.round(xOf(cycle.from)), Math.round(xOf(cycle.to))];
+  c.globalAlpha = cycle.on ? 1 : 0.45;
+  c.fillStyle = colours.panel;
+  c.fillRect(a, TOP - 3, b - a, height - TOP + 1);
+  c.strokeStyle = colours.indigo;
+  c.lineWidth = 2;
+  for (const [x, towards] of [[a + 1, 1], [b - 1, -1]]) {
+    c.beginPath();
+    c.moveTo(x + towards * BRACKET, TOP - 3);
+    c.lineTo(x, TOP - 3);
+    c.lineTo(x, height - 2);
+    c.lineTo(x + towards * BRACKET, height - 2);
+    c.stroke();
+  }
+  c.lineWidth = 1;
+  c.globalAlpha = 1;
+}
+
+/** @param {CanvasRenderingContext2D} c @param {ProjectState["metres"]} metres @param {number} bars @param {Across} xOf @param {number} perBeat @param {number} height @param {Palette} colours */
+function drawBars(c, metres, bars, xOf, perBeat, height, colours) {
+  c.font = "11px 'Spline Sans Mono Variable', monospace";
+  const end = beatOfBar(metres, bars + 1);
+  const named = new Set(pulsesBetween(metres, 0, end, perBeat, LEAST_APART).filter((p) => p.step >= 1).map((p) => p.bar));
+  for (let bar = 1; bar <= bars + 1; bar += 1) {
+    const x = Math.round(xOf(beatOfBar(metres, bar))) + 0.5;
+    const isNamed = named.has(bar) || beatOfBar(metres, 2) * perBeat >= LEAST_APART;
+    c.strokeStyle = colours.line;
+    c.beginPath();
+    c.moveTo(x, isNamed ? 4 : 20);
+    c.lineTo(x, height);
+    c.stroke();
+    if (!isNamed) continue;
+    c.fillStyle = colours.quiet;
+    c.fillText(String(bar), x + 4, 11);
+  }
+}
+
+/** @param {CanvasRenderingContext2D} c @param {ProjectState} state @param {Across} xOf @param {number} perBeat @param {number} height @param {Palette} colours */
+function drawClips(c, state, xOf, perBeat, height, colours) {
+  const rows = Math.max(4, state.tracks.length);
+  const thick = Math.min(6, (height - 20) / rows - 1.5);
+  const strands = new Map(state.strands.map((s) => [s.id, s]));
+  const rowOf = new Map(state.tracks.map((t, i) => [t.id, i]));
+  for (const clip of state.clips) {
+    const row = rowOf.get(clip.track) ?? 0;
+    c.fillStyle = colours.yarn(strands.get(clip.strand)?.yarn ?? 0);
+    c.globalAlpha = clip.muted || state.tracks[row]?.muted ? 0.3 : 0.9;
+    c.beginPath();
+    c.roundRect(xOf(clip.beat) + 0.5, 19 + row * ((height - 22) / rows), Math.max(2, clip.beats * perBeat - 1.5), thick, 2);
+    c.fill();
+  }
+  c.globalAlpha = 1;
+}
+
+/** A tempo that moves: its line over the clips, a ring on each of its points. @param {CanvasRenderingContext2D} c @param {ProjectState} state @param {Across} xOf @param {number} width @param {number} height @param {Palette} colours */
+function drawTempo(c, state, xOf, width, height, colours) {
   const tempos = state.tempo_line.map(([, bpm]) => bpm);
   const [low, high] = [Math.min(...tempos), Math.max(...tempos)];
   /** @param {number} bpm */
@@ -146,7 +160,7 @@ function drawTempo(c, state, xOf, height, colours) {
   c.globalAlpha = 0.8;
   c.beginPath();
   for (const [beat, bpm] of state.tempo_line) c.lineTo(xOf(beat), y(bpm));
-  c.lineTo(c.canvas.clientWidth, y(tempos[tempos.length - 1]));
+  c.lineTo(width, y(tempos[tempos.length - 1]));
   c.stroke();
   c.globalAlpha = 1;
   c.fillStyle = colours.panel;
@@ -157,4 +171,16 @@ function drawTempo(c, state, xOf, height, colours) {
     c.stroke();
   }
   c.lineWidth = 1;
+}
+
+/** @param {CanvasRenderingContext2D} c @param {number} x @param {number} height @param {Palette} colours */
+function drawPlayhead(c, x, height, colours) {
+  c.strokeStyle = c.fillStyle = colours.ink;
+  c.beginPath();
+  c.moveTo(x, 10);
+  c.lineTo(x, height);
+  c.stroke();
+  c.beginPath();
+  c.arc(x, 11, 4, 0, 2 * Math.PI);
+  c.fill();
 }

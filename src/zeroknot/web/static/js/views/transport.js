@@ -1,8 +1,10 @@
 // @ts-check
 /** The top bar: play, position, cycle, click, tempo, metre, key, undo, redo, saved, meter. */
 
+import { ApiError, post } from "../net/api.js";
 import { bpm, gainOfDb, position, typedNumber } from "../format.js";
-import { barLine, metreAt } from "../metre.js";
+import { beginsAgain, cycleOf, cycleText, setBeginsAgain, setCycle } from "../cycle.js";
+import { bpmAt, metreAt } from "../metre.js";
 import { showAgain } from "../ui/fields.js";
 import { bindKeys } from "../ui/keys.js";
 
@@ -26,6 +28,7 @@ export const transport = (session) => () => ({
   redo: "",
   saved: "All saved",
   master: 0,
+  again: false,
   offerName: "",
   offerBpm: "",
   /** @type {number[]} */
@@ -51,10 +54,11 @@ export const transport = (session) => () => ({
       { key: "Space", does: "play or stop", run: () => this.toggle() },
       { key: "Home", does: "back to the start", run: () => this.toStart() },
       { key: "O", does: "cycle on or off", run: () => this.toggleCycle() },
+      { key: "Shift+O", does: "at the song's end stop, or begin again", run: () => this.toggleAgain() },
       { key: "C", does: "click on or off", run: () => this.toggleClick() },
       { key: "T", does: "tap the tempo", run: () => this.tap() },
-      { key: "Ctrl+Z", does: "undo", run: () => session.history.undo() },
-      { key: "Ctrl+Shift+Z or Ctrl+Y", does: "redo", run: () => session.history.redo() },
+      { key: "Ctrl+Z", does: "undo", repeats: true, run: () => session.history.undo() },
+      { key: "Ctrl+Shift+Z or Ctrl+Y", does: "redo", repeats: true, run: () => session.history.redo() },
     ]);
   },
 
@@ -70,6 +74,7 @@ export const transport = (session) => () => ({
     this.offerName = state.offer?.name ?? "";
     this.offerBpm = bpm(state.offer?.bpm);
     this.saved = session.saved;
+    this.again = beginsAgain(session);
     this.showCycle();
   },
 
@@ -121,6 +126,11 @@ export const transport = (session) => () => ({
     this.showCycle();
   },
 
+  toggleAgain() {
+    setBeginsAgain(session, !beginsAgain(session));
+    session.say(this.again ? "At its end the song begins again." : "At its end the song stops.");
+  },
+
   toggleClick() {
     this.clickOn = !this.clickOn;
     session.engine();
@@ -143,12 +153,21 @@ export const transport = (session) => () => ({
     if (now - (this.taps.at(-1) ?? 0) > TAPS_FORGOTTEN_MS) this.taps = [];
     this.taps = [...this.taps, now].slice(-9);
     if (this.taps.length < 4) return;
-    const gap = (now - this.taps[0]) / (this.taps.length - 1);
-    const pulses = 60_000 / gap;
-    const { beats_per_pulse: perPulse } = metreAt(session.state.metres, session.beat());
-    this.tempo = bpm(Math.round(pulses * perPulse * 10) / 10);
+    this.countTaps(this.taps.map((ms) => ms / 1000));
+  },
+
+  /** The server says what taps come to; a moment after the last it is the tempo. @param {number[]} taps seconds */
+  async countTaps(taps) {
     clearTimeout(this.tapTimer);
-    this.tapTimer = setTimeout(() => this.setTempo(this.tempo), 900);
+    try {
+      const { bpm: counted } = await post(`${session.path}/taps`, { taps, beat: Math.max(0, session.beat()) });
+      if (taps.length !== this.taps.length) return; // another came meanwhile
+      this.tempo = bpm(counted);
+      this.tapTimer = setTimeout(() => this.setTempo(this.tempo), 900);
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      session.say(error.message, "error");
+    }
   },
   /** @type {ReturnType<typeof setTimeout> | undefined} */
   tapTimer: undefined,
@@ -211,39 +230,8 @@ export const transport = (session) => () => ({
   },
 });
 
-/** The tempo at a beat. @param {[number, number][]} line @param {number} beat */
-export function bpmAt(line, beat) {
-  const i = line.findLastIndex(([b]) => b <= beat + 1e-9);
-  if (i < 0) return line[0][1];
-  const [a, b] = [line[i], line[i + 1]];
-  return b && b[0] > a[0] ? a[1] + ((beat - a[0]) * (b[1] - a[1])) / (b[0] - a[0]) : a[1];
-}
-
 /** The earliest place to play from. @param {import("../session.js").Session} session */
 const song0 = (session) => {
   const cycle = cycleOf(session);
   return cycle.on ? cycle.from : 0;
 };
-
-/** @typedef {{from: number, to: number, on: boolean}} Cycle in beats */
-
-/** Kept per project on this machine: a cycle is how one listens, not what was made. @param {import("../session.js").Session} session @returns {Cycle} */
-export function cycleOf(session) {
-  const text = localStorage.getItem(`zeroknot.cycle.${session.state.id}`);
-  return text ? JSON.parse(text) : { from: 0, to: 0, on: false };
-}
-
-/** @param {import("../session.js").Session} session @param {Cycle} cycle */
-export function setCycle(session, cycle) {
-  localStorage.setItem(`zeroknot.cycle.${session.state.id}`, JSON.stringify(cycle));
-  session.engine_?.song.setCycle(cycle.on ? cycle : null);
-  session.changed();
-}
-
-/** "Cycle bars 1–8" @param {import("../session.js").Session} session @param {Cycle} cycle */
-function cycleText(session, cycle) {
-  const { metres } = session.state;
-  const first = barLine(metres, cycle.from).bar;
-  const last = Math.max(first, barLine(metres, cycle.to - 1e-4).bar);
-  return first === last ? `Cycle bar ${first}` : `Cycle bars ${first}–${last}`;
-}

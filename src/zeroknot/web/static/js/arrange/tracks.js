@@ -1,0 +1,74 @@
+// @ts-check
+/** The track and the master, in Arrange's side: name, level, mute, solo. */
+
+import { gainOfDb } from "../format.js";
+
+/** @param {import("../session.js").Session} session */
+export const trackControls = (session) => ({
+  chosenTrack: "",
+  trackName: "",
+  trackLevel: 0,
+  masterLevel: 0,
+
+  showTracks() {
+    const { state } = session;
+    this.masterLevel = state.master_db;
+    if (!state.tracks.some((t) => t.id === this.chosenTrack)) this.chosenTrack = state.tracks[0]?.id ?? "";
+  },
+
+  showTrack() {
+    const track = session.state.tracks.find((t) => t.id === this.chosenTrack);
+    this.trackName = track?.name ?? "";
+    this.trackLevel = track?.level_db ?? 0;
+  },
+
+  /** @param {string} id */
+  chooseTrackOf(id) {
+    this.chosenTrack = id;
+  },
+
+  addTrack() {
+    session.submit({ kind: "new_track", name: `Track ${session.state.tracks.length + 1}` });
+  },
+
+  removeTrack() {
+    if (this.chosenTrack) session.submit({ kind: "remove_track", track: this.chosenTrack });
+  },
+
+  /** @param {string} id */
+  mute(id) {
+    const track = session.state.tracks.find((t) => t.id === id);
+    if (track) session.submit({ kind: "change_track", track: id, muted: !track.muted });
+  },
+
+  /** @param {string} id */
+  solo(id) {
+    const track = session.state.tracks.find((t) => t.id === id);
+    if (track) session.submit({ kind: "change_track", track: id, solo: !track.solo });
+  },
+
+  /** @param {string} text */
+  renameTrack(text) {
+    if (text.trim() && text !== this.trackName) session.submit({ kind: "change_track", track: this.chosenTrack, name: text.trim() });
+  },
+
+  /** While the bar is dragged: heard, not yet kept. @param {number} value */
+  hearTrackLevel(value) {
+    session.engine_?.mixer.setTrack(this.chosenTrack, gainOfDb(value));
+  },
+
+  /** @param {number} value */
+  setTrackLevel(value) {
+    session.submit({ kind: "change_track", track: this.chosenTrack, level_db: value });
+  },
+
+  /** @param {number} value */
+  hearMaster(value) {
+    session.engine_?.mixer.setMaster(gainOfDb(value));
+  },
+
+  /** @param {number} value */
+  setMaster(value) {
+    session.submit({ kind: "set_master", level_db: value });
+  },
+});
