@@ -101,6 +101,27 @@ class FitTest(BrowserTest):
         self.assertEqual(counts[1], 17)
         self.assertGreater(counts[2], counts[0])
 
+    def test_left_with_an_answer_on_its_way_nothing_begins_to_sound(self):
+        page = self.page
+        page.locator("#loom").focus()
+        page.keyboard.press("Enter")
+        self.wait(lambda: self.engine("e.hand.way") == "fitted")
+        held = []
+        page.route("**/trial", lambda route: held.append(route))
+        x, y, *_ = page.evaluate(KNOT, ["end", "fitted"])
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x - 150, y, steps=4)
+        self.wait(lambda: held)
+        page.evaluate("() => zeroKnot.app.go(location.pathname.replace(/fit.*/, 'arrange'))")
+        page.locator(".arrange").wait_for()
+        page.mouse.up()
+        self.wait(lambda: not self.engine("e.hand.isPlaying"))
+        held[0].continue_()
+        page.wait_for_timeout(1500)
+        self.assertFalse(self.engine("e.hand.isPlaying || e.hand.isWaiting"))
+        page.unroute("**/trial")
+
     def test_escape_lets_a_drag_go(self):
         x, y, *_ = self.page.evaluate(KNOT, ["end", "recorded"])
         self.page.locator("#loom").focus()

@@ -63,7 +63,7 @@ class RepeatClip(Intent):
         if self.to == "next" and not later:
             raise EditError("no clip comes after it on its track; repeat it to the song's end")
         end = min(later) if self.to == "next" else project.end_beat
-        one = project.length_of(clip.changed(passes=1, length=None, slip=0.0))
+        one = project.clip_length(clip.changed(passes=1, length=None, slip=0.0))
         passes = math.floor((end - clip.beat) / one + SAME_BEATS)
         if passes < 1:
             raise EditError("not one whole pass fits there")

@@ -10,7 +10,7 @@ import { extremes, loudest } from "../ui/waves.js";
 /** @typedef {import("../types.js").Strand} Strand */
 /** @typedef {import("../ui/waves.js").Peaks} Peaks */
 /** @typedef {import("../ui/frames.js").Palette} Palette */
-/** @typedef {{id: string, top: number, height: number}} Lane in CSS pixels of the lanes' own box */
+/** @typedef {{id: string, top: number, height: number}} Lane in CSS pixels of the scrolled field */
 /**
  * What is drawn. shown: clips as they lie now, those that are dragged where they are dragged to.
  * @typedef {{state: import("../types.js").ProjectState, perBeat: number, head: number, scrollX: number, scrollY: number,

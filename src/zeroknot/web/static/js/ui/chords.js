@@ -30,12 +30,12 @@ const PRINTED = {
   PageUp: "Page up", PageDown: "Page down", "-": "−",
 };
 
-/** As it stands on a keyboard: "Ctrl + Shift + Z"; a row of digits as from-to. @param {string} key */
+/** As they stand on a keyboard, one after another: "Ctrl + Shift + Z"; a row of digits as from-to. @param {string} key */
 export function printed(key) {
   const chords = chordsOf(key);
   const digits = chords.filter((chord) => /^\d$/.test(chord));
-  if (digits.length === chords.length && digits.length > 2) return `${digits[0]} – ${digits[digits.length - 1]}`;
-  return chords.map((chord) => chord.split(/(?<=.)\+/).map((part) => PRINTED[part] ?? part).join(" + ")).join(", ");
+  if (digits.length === chords.length && digits.length > 2) return [`${digits[0]} – ${digits[digits.length - 1]}`];
+  return chords.map((chord) => chord.split(/(?<=.)\+/).map((part) => PRINTED[part] ?? part).join(" + "));
 }
 
 /**

@@ -53,7 +53,7 @@ export const away = () => ({
 });
 
 export const help = () => ({
-  /** @type {{title: string, bindings: {key: string, does: string}[]}[]} */
+  /** @type {{title: string, bindings: {keys: string[], does: string}[]}[]} */
   layers: [],
 
   init() {
@@ -67,7 +67,7 @@ export const help = () => ({
       return;
     }
     this.layers = boundKeys().reverse().map(({ title, bindings }) => ({
-      title, bindings: bindings.map(({ key, does }) => ({ key: printed(key), does })),
+      title, bindings: bindings.map(({ key, does }) => ({ keys: printed(key), does })),
     }));
     dialog.showModal();
   },

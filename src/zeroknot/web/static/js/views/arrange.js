@@ -181,7 +181,7 @@ export const arrange = (session, app) => () => {
         if (element instanceof HTMLElement) element.style.background = token(`yarn-${element.dataset.trackYarn}`);
       }
       lanes = [...box.querySelectorAll("[data-lane]")].map((lane) => ({
-        id: lane.getAttribute("data-lane") ?? "", top: /** @type {HTMLElement} */ (lane).offsetTop, height: lane.clientHeight,
+        id: lane.getAttribute("data-lane") ?? "", top: box.offsetTop + /** @type {HTMLElement} */ (lane).offsetTop, height: lane.clientHeight,
       }));
       looks += 1;
     },
@@ -329,7 +329,10 @@ export const arrange = (session, app) => () => {
       const before = new Set(session.state.clips.map((c) => c.id));
       if (!await view.intent({ kind: "copy_clips", clips: [clip.id] })) return;
       const made = session.state.clips.find((c) => !before.has(c.id));
-      if (made) this.choose(made.id);
+      if (!made) return;
+      this.choose(made.id);
+      // What keys act on next is what is focused.
+      requestAnimationFrame(() => /** @type {HTMLElement | null} */ (document.querySelector(`[data-clip="${made.id}"]`))?.focus());
     },
 
     /** @param {number} by */

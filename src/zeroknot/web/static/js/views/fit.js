@@ -500,7 +500,7 @@ export const fit = (session, app) => () => {
             intent: { ...intent, hand: held() }, beat: this.beat(), with_rest: withRest,
             heard: withRest ? null : session.engine().hand.expect(),
           });
-          if (!this.hearing) break;
+          if (!this.hearing || scope.ended) break;
           const engine = session.engine();
           trial.isHeard = true;
           if (withRest) engine.song.adopt(tried.song);
@@ -513,7 +513,7 @@ export const fit = (session, app) => () => {
       } finally {
         trial.isRunning = false;
         session.engine().hand.expectNothing();
-        if (!stage?.drag) this.endTrial();
+        if (!stage?.drag && !scope.ended) this.endTrial();
       }
     },
 
