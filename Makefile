@@ -14,8 +14,14 @@ setup: .venv/.app
 	$(BIN)/python -c "from zeroknot.studio.workers import warm_up, warm_up_listening as w; warm_up(); w()"
 	touch $@
 
-.venv/.test: .venv/.app requirements/test.lock
+.venv/.test: .venv/.app requirements/test.lock assets/node_modules/.made
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/test.lock
+	touch $@
+
+# What checks the scripts: TypeScript, ESLint and axe, on Node from Debian where there is none.
+assets/node_modules/.made: assets/package-lock.json
+	@command -v npm >/dev/null || (apt-get update -qq && apt-get install -y -qq nodejs npm)
+	cd assets && npm ci --silent --no-audit --no-fund
 	touch $@
 
 demo: setup

@@ -27,8 +27,7 @@ def demo(
     if fresh or not marker.exists():
         from zeroknot.demo.build import build
 
-        build(settings)
-        marker.touch()
+        marker.write_text(build(settings))
     if not build_only:
         if not settings.exchange:
             from zeroknot.standins.loop_exchange import run_beside
@@ -36,7 +35,7 @@ def demo(
             settings = settings.model_copy(
                 update={"exchange": run_beside("127.0.0.1", free_port())}
             )
-        start(settings)
+        start(settings, home=marker.read_text())
 
 
 def free_port() -> int:

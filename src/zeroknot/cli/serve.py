@@ -25,8 +25,10 @@ def serve(
     start(settings.model_copy(update=given))
 
 
-def start(settings: Settings) -> None:
+def start(settings: Settings, home: str = "") -> None:
     """Run the server until it is told to stop.
+
+    home  the project that the bare address opens; the list of projects where there is none
 
     Raises ZeroKnotError where the port is taken or another server works on the data folder.
     """
@@ -42,7 +44,7 @@ def start(settings: Settings) -> None:
 
         print(f"Zero Knot: {address}", flush=True)
         config = uvicorn.Config(
-            make_app(settings), log_level="warning", server_header=False,
+            make_app(settings, home=home), log_level="warning", server_header=False,
             timeout_graceful_shutdown=2,
         )  # fmt: skip
         uvicorn.Server(config).run(sockets=[door])

@@ -44,8 +44,11 @@ STATED: dict[str, dict[str, Any]] = {
 }
 
 
-def build(settings: Settings) -> None:
-    """Fill a data folder; a project that is there already stays and another is added."""
+def build(settings: Settings) -> str:
+    """Fill a data folder; a project that is there already stays and another is added.
+
+    returns  the project's id
+    """
     studio = Studio(settings, Executors.inline())
     try:
         for loop in LOOPS:
@@ -61,12 +64,12 @@ def build(settings: Settings) -> None:
             studio.shelf.change([studio.shelf.named(words).sha], Tag(add=tags))
         for words in FAVOURITES:
             studio.shelf.change([studio.shelf.named(words).sha], Favour(favourite=True))
-        _arrange(studio)
+        return _arrange(studio)
     finally:
         studio.close()
 
 
-def _arrange(studio: Studio) -> None:
+def _arrange(studio: Studio) -> str:
     projects = studio.projects
     project = projects.create(NAME)
     revision = projects.state(project).revision
@@ -88,3 +91,4 @@ def _arrange(studio: Studio) -> None:
                 track = state.project.tracks[-1].id
                 change = ChangeTrack(track=track, name=words, level_db=level_db)
                 revision = projects.submit(project, revision, change).revision
+    return project

@@ -32,13 +32,16 @@ class FreshStatic(StaticFiles):
         return response
 
 
-def make_app(settings: Settings, executors: Executors | None = None) -> FastAPI:
-    """The application on a data folder; executors are processes unless given."""
+def make_app(settings: Settings, executors: Executors | None = None, home: str = "") -> FastAPI:
+    """The application on a data folder; executors are processes unless given.
+
+    home  the project that the bare address opens; the list of projects where there is none
+    """
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio = Studio(settings, executors or Executors.processes(settings.workers))
-        app.state.studio = studio
+        app.state.studio, app.state.home = studio, home
         # The first page goes before the workers' own start.
         warming = threading.Timer(WARM_UP_AFTER_SECONDS, warm_up, (studio,))
         warming.start()

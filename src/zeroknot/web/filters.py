@@ -1,6 +1,12 @@
 """How is a number shown? One place decides that 120.0 reads "120" and unknown reads "–"."""
 
+from datetime import datetime
+
 UNKNOWN = "–"
+MONTHS = (
+    "January", "February", "March", "April", "May", "June",
+    "July", "August", "September", "October", "November", "December",
+)  # fmt: skip
 
 
 def bpm(value: float | None) -> str:
@@ -24,4 +30,22 @@ def channels(value: int) -> str:
     return "mono" if value == 1 else "stereo"
 
 
-FILTERS = {"bpm": bpm, "seconds": seconds, "percent": percent, "bars": bars, "channels": channels}
+def when(value: str, now: datetime | None = None) -> str:
+    """A moment as one says it: "today, 13:20", "yesterday, 9:05", "12 November", with the year
+    where it is another.
+
+    value  ISO 8601 with its offset
+    """
+    now = now or datetime.now().astimezone()
+    at = datetime.fromisoformat(value).astimezone(now.tzinfo)
+    days = (now.date() - at.date()).days
+    if days in (0, 1):
+        return f"{('today', 'yesterday')[days]}, {at.hour}:{at.minute:02}"
+    year = "" if at.year == now.year else f" {at.year}"
+    return f"{at.day} {MONTHS[at.month - 1]}{year}"
+
+
+FILTERS = {
+    "bpm": bpm, "seconds": seconds, "percent": percent, "bars": bars, "channels": channels,
+    "when": when,
+}  # fmt: skip

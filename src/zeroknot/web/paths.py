@@ -2,7 +2,8 @@
 
 
 class Paths:
-    projects = "/"
+    home = "/"
+    projects = "/projects"
 
     @staticmethod
     def shelf(project: str) -> str:

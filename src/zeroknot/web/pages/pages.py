@@ -13,13 +13,13 @@ from zeroknot.core.listening.key import MODES
 from zeroknot.core.listening.sound_kind import KINDS, ONE_HIT
 from zeroknot.core.overview import RING_SECTORS
 from zeroknot.document.project import Project
-from zeroknot.store.revisions import ProjectEntry
 from zeroknot.store.shelf_query import Query
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.hand_wire import hand_json
 from zeroknot.web.api.wire import found_json, state_json
 from zeroknot.web.filters import FILTERS
+from zeroknot.web.pages.faces import face_of
 from zeroknot.web.paths import paths
 
 router = APIRouter(include_in_schema=False)
@@ -27,6 +27,7 @@ templates = Jinja2Templates(Path(__file__).parent.parent / "templates")
 templates.env.filters.update(FILTERS)
 templates.env.globals["paths"] = paths
 PAGE_ROWS = 60
+MOST_FACES = 200
 INNER_HEADER = "x-zeroknot-part"
 
 
@@ -47,11 +48,20 @@ class View:
 
 
 @router.get("/")
+def home_page(request: Request, studio: StudioDep) -> Response:
+    """The demo opens in its project; else one chooses."""
+    home = request.app.state.home
+    if any(entry.id == home for entry in studio.projects.list()):
+        return RedirectResponse(paths.arrange(home))
+    return RedirectResponse(paths.projects)
+
+
+@router.get("/projects")
 def projects_page(request: Request, studio: StudioDep) -> Response:
-    entries: list[ProjectEntry] = studio.projects.list()
+    faces = [face_of(studio, entry) for entry in studio.projects.list()[:MOST_FACES]]
     removed = studio.projects.list(removed=True)
     return templates.TemplateResponse(
-        request, "projects.html", {"projects": entries, "removed": removed}
+        request, "projects.html", {"projects": faces, "removed": removed}
     )
 
 

@@ -2,7 +2,7 @@
 /** Puts the page together: session, views, transport; then the views' controls come alive. */
 
 import Alpine from "../vendor/alpine-csp.js";
-import { ApiError, getJson } from "./net/api.js";
+import { ApiError, getJson, isGivenUp } from "./net/api.js";
 import { AS_THEY_ARE } from "./engine/patterns.js";
 import { Router } from "./router.js";
 import { Session } from "./session.js";
@@ -50,7 +50,7 @@ export class App {
 
   /** @param {string} path */
   go(path) {
-    this.router?.show(path, true);
+    void this.router?.show(path, true);
   }
 
   /**
@@ -86,7 +86,7 @@ export class App {
       const pattern = /** @type {import("./engine/patterns.js").Way} */ (way);
       engine.hand.gains = this.matched.get(pairOf(sheet)) ?? { ...AS_THEY_ARE };
       engine.hand.hear(sheet, pattern);
-      if (!how.audition && !how.range) this.match(sheet, pattern, turn);
+      if (!how.audition && !how.range) void this.match(sheet, pattern, turn);
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
       this.session.say(error.message, "error");
@@ -165,6 +165,14 @@ const wake = () => {
 };
 window.addEventListener("pointerdown", wake, { once: true, capture: true });
 window.addEventListener("keydown", wake, { once: true, capture: true });
+
+// What nobody answers for: a known failure becomes a notice, all else stays a page error.
+window.addEventListener("unhandledrejection", (event) => {
+  if (isGivenUp(event.reason)) event.preventDefault();
+  if (!(event.reason instanceof ApiError)) return;
+  event.preventDefault();
+  session.say(event.reason.message, "error");
+});
 
 // Files may be dropped anywhere.
 window.addEventListener("dragover", (event) => {

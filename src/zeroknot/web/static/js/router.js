@@ -20,7 +20,7 @@ export class Router {
     const link = /** @type {Element} */ (event.target).closest("a[data-inner]");
     if (!(link instanceof HTMLAnchorElement)) return;
     event.preventDefault();
-    this.show(link.pathname, true);
+    void this.show(link.pathname, true);
   }
 
   /** @param {string} path @param {boolean} isNew */

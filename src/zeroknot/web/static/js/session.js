@@ -47,21 +47,21 @@ export class Session {
     window.addEventListener("beforeunload", (event) => {
       if (this.saving) event.preventDefault();
     });
-    this.reloadSheet();
+    void this.reloadSheet();
   }
 
   /** @param {any} event */
   heard(event) {
     if (event.kind === "silent") {
-      connection.answers();
+      void connection.answers();
       return;
     }
     if (event.kind === "hello") {
       this.hellos += 1;
       if (this.hellos === 1) return;
       // What happened while nobody told it is asked for.
-      this.reload();
-      this.reloadSheet();
+      void this.reload();
+      void this.reloadSheet();
       event = { kind: "missed" };
     }
     if (event.kind === "revision" && event.project === this.state.id) {
@@ -73,7 +73,7 @@ export class Session {
 
   /** Ask for the state where a newer one was heard of, once nothing is on its way. */
   catchUp() {
-    if (this.saving === 0 && this.newest > this.state.moves) this.reload();
+    if (this.saving === 0 && this.newest > this.state.moves) void this.reload();
   }
 
   get path() {
@@ -87,7 +87,7 @@ export class Session {
       if (this.sheet) this.engine_.song.adopt(this.sheet);
       for (const watcher of this.watchers) watcher();
     }
-    this.engine_.unlock();
+    void this.engine_.unlock();
     return this.engine_;
   }
 
@@ -156,7 +156,7 @@ export class Session {
     if (isStrand && !state.strands.some((s) => s.id === this.hand)) this.hand = null;
     for (const note of state.notes) this.say(note);
     this.changed();
-    this.reloadSheet();
+    void this.reloadSheet();
   }
 
   async reload() {

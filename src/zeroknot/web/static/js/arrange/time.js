@@ -64,18 +64,18 @@ export const timeControls = (session) => ({
       session.say(`A tempo begins with bar ${bar} already: move the playhead to another bar.`, "error");
       return;
     }
-    session.submit({ kind: "set_tempo_point", beat, bpm: round(bpmAt(line, beat), 3) });
+    void session.submit({ kind: "set_tempo_point", beat, bpm: round(bpmAt(line, beat), 3) });
   },
 
   /** @param {number} beat */
   removeTempo(beat) {
-    session.submit({ kind: "remove_tempo_point", beat });
+    void session.submit({ kind: "remove_tempo_point", beat });
   },
 
   /** @param {any} point @param {Record<string, unknown>} change */
   changeTempo(point, change) {
     const { beat, bpm: own, shape, bend } = point;
-    session.submit({ kind: "set_tempo_point", beat, bpm: own, shape, bend, was: beat, ...change })
+    void session.submit({ kind: "set_tempo_point", beat, bpm: own, shape, bend, was: beat, ...change })
       .then((done) => done || this.refuse());
   },
 
@@ -120,17 +120,17 @@ export const timeControls = (session) => ({
       session.say(`A metre begins with bar ${bar} already: change it, or move the playhead to another bar.`, "error");
       return;
     }
-    session.submit({ kind: "set_metre_at", bar, metre: metre.metre === "3/4" ? "4/4" : "3/4" });
+    void session.submit({ kind: "set_metre_at", bar, metre: metre.metre === "3/4" ? "4/4" : "3/4" });
   },
 
   /** @param {number} bar @param {string} text */
   setMetreAt(bar, text) {
-    session.submit({ kind: "set_metre_at", bar, metre: text }).then((done) => done || this.refuse());
+    void session.submit({ kind: "set_metre_at", bar, metre: text }).then((done) => done || this.refuse());
   },
 
   /** @param {number} bar */
   removeMetre(bar) {
-    session.submit({ kind: "remove_metre", bar });
+    void session.submit({ kind: "remove_metre", bar });
   },
 
   /** @param {Event} event */

@@ -28,28 +28,28 @@ export const trackControls = (session) => ({
   },
 
   addTrack() {
-    session.submit({ kind: "new_track", name: `Track ${session.state.tracks.length + 1}` });
+    void session.submit({ kind: "new_track", name: `Track ${session.state.tracks.length + 1}` });
   },
 
   removeTrack() {
-    if (this.chosenTrack) session.submit({ kind: "remove_track", track: this.chosenTrack });
+    if (this.chosenTrack) void session.submit({ kind: "remove_track", track: this.chosenTrack });
   },
 
   /** @param {string} id */
   mute(id) {
     const track = session.state.tracks.find((t) => t.id === id);
-    if (track) session.submit({ kind: "change_track", track: id, muted: !track.muted });
+    if (track) void session.submit({ kind: "change_track", track: id, muted: !track.muted });
   },
 
   /** @param {string} id */
   solo(id) {
     const track = session.state.tracks.find((t) => t.id === id);
-    if (track) session.submit({ kind: "change_track", track: id, solo: !track.solo });
+    if (track) void session.submit({ kind: "change_track", track: id, solo: !track.solo });
   },
 
   /** @param {string} text */
   renameTrack(text) {
-    if (text.trim() && text !== this.trackName) session.submit({ kind: "change_track", track: this.chosenTrack, name: text.trim() });
+    if (text.trim() && text !== this.trackName) void session.submit({ kind: "change_track", track: this.chosenTrack, name: text.trim() });
   },
 
   /** While the bar is dragged: heard, not yet kept. @param {number} value */
@@ -59,7 +59,7 @@ export const trackControls = (session) => ({
 
   /** @param {number} value */
   setTrackLevel(value) {
-    session.submit({ kind: "change_track", track: this.chosenTrack, level_db: value });
+    void session.submit({ kind: "change_track", track: this.chosenTrack, level_db: value });
   },
 
   /** @param {number} value */
@@ -69,6 +69,6 @@ export const trackControls = (session) => ({
 
   /** @param {number} value */
   setMaster(value) {
-    session.submit({ kind: "set_master", level_db: value });
+    void session.submit({ kind: "set_master", level_db: value });
   },
 });

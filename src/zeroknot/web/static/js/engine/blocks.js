@@ -89,7 +89,7 @@ export class Blocks {
       if (asked >= MOST_ASKED) break;
       const failure = this.failures.get(question.key);
       if (question.asking || (failure && failure.again > performance.now())) continue;
-      this.fetch(question);
+      void this.fetch(question);
       asked += 1;
     }
   }

@@ -38,7 +38,7 @@ export const countControls = (session, what) => {
       taps = { seconds: [...taps.seconds, second].slice(-MOST_TAPS), last: now };
       const count = taps.seconds.length;
       this.tapText = count < FEWEST_TAPS ? `${count} of ${FEWEST_TAPS} taps` : this.tapText;
-      if (count >= FEWEST_TAPS) this.askTaps();
+      if (count >= FEWEST_TAPS) void this.askTaps();
       return true;
     },
 

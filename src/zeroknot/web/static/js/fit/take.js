@@ -70,7 +70,7 @@ export const takeControls = (session, app, what) => {
       this.rangeBars = String(loop.bars);
       stage.select([loop.start_s, loop.end_s]);
       stage.show(loop.start_s, loop.end_s);
-      this.hearRange("seam");
+      void this.hearRange("seam");
     },
 
     /** The chosen stretch changed: ask what it comes to, once it rests. */
@@ -159,7 +159,7 @@ export const takeControls = (session, app, what) => {
       const value = typedNumber(text);
       this.rangeBars = value !== null && value >= 1 && Number.isInteger(value) ? String(value) : "";
       if (text && !this.rangeBars) session.say(`“${text}” is not a whole number of bars.`, "error");
-      this.askRange();
+      void this.askRange();
     },
 
     /** One edge of the stretch; the other goes along where it would be passed. @param {0 | 1} edge @param {number} at */
@@ -242,7 +242,7 @@ export const takeControls = (session, app, what) => {
     /** The project's tempo, so that the stretch is so many bars of it. */
     tempoFromRange() {
       const counted = this.counted();
-      if (counted) session.submit({ kind: "take_tempo_of_range", hand: what.held(), ...counted });
+      if (counted) void session.submit({ kind: "take_tempo_of_range", hand: what.held(), ...counted });
     },
 
     /** What the stretch as a reading would be; null where none is chosen. @returns {Record<string, unknown> | null} */

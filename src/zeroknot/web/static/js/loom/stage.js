@@ -298,7 +298,7 @@ export class LoomStage {
     const [from, until] = reach(this.laid(), moved, "fitted");
     const by = Math.max(from, Math.min(until, to - first));
     if (Math.abs(by) < 1e-9) return this.host.say("It can go no further: a stretch would be past 8 times.");
-    this.host.ask({ kind: "tie_knots", knots: this.moves(moved, "fitted", by) });
+    void this.host.ask({ kind: "tie_knots", knots: this.moves(moved, "fitted", by) });
   }
 
   laid() {
@@ -520,7 +520,7 @@ export class LoomStage {
     }
     this.host.say("");
     const moved = own.kind === "knots" && own.rail === "recorded" ? this.places().map((p) => p.second) : null;
-    this.host.ask(intent).then(() => {
+    void this.host.ask(intent).then(() => {
       if (moved) this.choose(moved.filter((s) => this.host.hand().knots.some((k) => k[0] === s)));
     }).finally(settle);
   }
@@ -561,7 +561,7 @@ export class LoomStage {
       return this.host.say("Knots are tied between the zero knot and the end knot.");
     }
     this.cursor = null;
-    this.host.ask({ kind: "tie_knots", knots: [{ second }] }).then(() => this.choose([second]));
+    void this.host.ask({ kind: "tie_knots", knots: [{ second }] }).then(() => this.choose([second]));
   }
 
   /** @param {Iterable<number>} secondsOf */
@@ -569,7 +569,7 @@ export class LoomStage {
     const { knots } = this.host.hand();
     const gone = [...secondsOf].filter((s) => s !== zeroOf(knots)[0] && s !== endOf(knots)[0]);
     if (!gone.length) return this.host.say("The zero knot and the end knot always exist.");
-    this.host.ask({ kind: "remove_knots", seconds: gone });
+    void this.host.ask({ kind: "remove_knots", seconds: gone });
   }
 
   /** Where a moment is drawn, for tests. @param {number} second @param {Rail} rail */

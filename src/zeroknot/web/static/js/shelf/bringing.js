@@ -19,9 +19,9 @@ export const bringing = (session) => () => ({
   init() {
     this.ending = session.hear((event) => {
       if (event.kind === "bring") this.note(event.counts);
-      else if (event.kind === "missed") this.refresh();
+      else if (event.kind === "missed") void this.refresh();
     });
-    this.refresh();
+    void this.refresh();
   },
 
   destroy() {
@@ -38,7 +38,7 @@ export const bringing = (session) => () => ({
   note(counts) {
     const before = this.counts;
     this.counts = counts;
-    if (counts.refused !== before.refused || counts.double !== before.double) this.refresh();
+    if (counts.refused !== before.refused || counts.double !== before.double) void this.refresh();
   },
 
   async refresh() {

@@ -257,7 +257,7 @@ export const arrange = (session, app) => () => {
         done: ({ ctrl }) => {
           const asked = drag && intentOf(clip, drag.place, mode, ctrl);
           // It lies where it was dropped until the answer is there.
-          if (asked) view.intent(asked).finally(() => this.letDragGo());
+          if (asked) void view.intent(asked).finally(() => this.letDragGo());
           else this.letDragGo();
         },
         ended: (isDone) => {
@@ -295,7 +295,7 @@ export const arrange = (session, app) => () => {
       if (!clip) return;
       const pulse = metreAt(session.state.metres, clip.beat).beats_per_pulse;
       const beat = Math.max(0, clip.beat + pulses * (isFine ? pulse / 16 : pulse));
-      view.intent({ kind: "move_clips", moves: [{ clip: clip.id, beat, track: clip.track }] });
+      void view.intent({ kind: "move_clips", moves: [{ clip: clip.id, beat, track: clip.track }] });
     },
 
     /** @param {"begin" | "end"} edge @param {number} pulses */
@@ -306,7 +306,7 @@ export const arrange = (session, app) => () => {
       if (edge === "end" && clip.beats + by < LEAST_BEATS) return;
       const place = dragged(clip, edge, by, clip.track, session.state, true);
       const asked = intentOf(clip, place, edge, false);
-      if (asked) view.intent(asked);
+      if (asked) void view.intent(asked);
     },
 
     /** @param {number} by */
@@ -314,7 +314,7 @@ export const arrange = (session, app) => () => {
       const clip = await this.settled();
       const at = session.state.tracks.findIndex((t) => t.id === clip?.track);
       const track = session.state.tracks[at + by];
-      if (clip && track) view.intent({ kind: "move_clips", moves: [{ clip: clip.id, beat: clip.beat, track: track.id }] });
+      if (clip && track) void view.intent({ kind: "move_clips", moves: [{ clip: clip.id, beat: clip.beat, track: track.id }] });
     },
 
     /** The chosen clip once all that was asked before is done: it may choose another. */
@@ -338,33 +338,33 @@ export const arrange = (session, app) => () => {
     /** @param {number} by */
     async repeat(by) {
       const clip = await this.settled();
-      if (clip) view.intent({ kind: "change_clip", clip: clip.id, passes: Math.max(1, clip.passes + by) });
+      if (clip) void view.intent({ kind: "change_clip", clip: clip.id, passes: Math.max(1, clip.passes + by) });
     },
 
     /** @param {"next" | "end"} to */
     async repeatTo(to) {
       const clip = await this.settled();
-      if (clip) view.intent({ kind: "repeat_clip", clip: clip.id, to });
+      if (clip) void view.intent({ kind: "repeat_clip", clip: clip.id, to });
     },
 
     async muteClip() {
       const clip = await this.settled();
-      if (clip) view.intent({ kind: "change_clip", clip: clip.id, muted: !clip.muted });
+      if (clip) void view.intent({ kind: "change_clip", clip: clip.id, muted: !clip.muted });
     },
 
     async separate() {
       const clip = await this.settled();
-      if (clip) view.intent({ kind: "separate_clip", clip: clip.id });
+      if (clip) void view.intent({ kind: "separate_clip", clip: clip.id });
     },
 
     async remove() {
       const clip = await this.settled();
-      if (clip) view.intent({ kind: "remove_clips", clips: [clip.id] });
+      if (clip) void view.intent({ kind: "remove_clips", clips: [clip.id] });
     },
 
     /** @param {number} value */
     setClipGain(value) {
-      if (this.chosen) view.intent({ kind: "change_clip", clip: this.chosen, gain_db: value });
+      if (this.chosen) void view.intent({ kind: "change_clip", clip: this.chosen, gain_db: value });
     },
 
     cycleClip() {

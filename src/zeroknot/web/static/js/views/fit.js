@@ -108,16 +108,16 @@ export const fit = (session, app) => () => {
         { key: "Shift+ArrowRight or Alt+Shift+ArrowRight", does: "ten times as far", repeats: true, run: (e) => this.arrow(1, e) },
       ]));
       this.show();
-      session.setHand(hand.hand);
+      void session.setHand(hand.hand);
       keepSections(scope);
       this.startLoom();
       let seen = session.state.revision;
       scope.add(session.watch(() => {
         if (session.state.revision === seen) return;
         seen = session.state.revision;
-        this.refresh();
+        void this.refresh();
       }));
-      this.fetch();
+      void this.fetch();
     },
 
     destroy() {
@@ -125,7 +125,7 @@ export const fit = (session, app) => () => {
       source?.close();
       render?.close();
       app.stopHand();
-      session.setHand(null);
+      void session.setHand(null);
     },
 
     /** Ask anew what is in hand: something about it was changed. */
@@ -139,9 +139,9 @@ export const fit = (session, app) => () => {
         if (mine !== asked || session.saving > 0) return;
         hand = fresh;
         this.show();
-        session.setHand(hand.hand);
+        void session.setHand(hand.hand);
         await this.fetch();
-        if (this.hearing) app.hearHand(held(), this.seamMode ? "seam" : this.way, this.withRest, { against: this.against });
+        if (this.hearing) void app.hearHand(held(), this.seamMode ? "seam" : this.way, this.withRest, { against: this.against });
       } catch (error) {
         if (error instanceof ApiError && error.status === 404) app.go(`/p/${session.state.id}/fit/${hand.loop}`);
         else if (error instanceof ApiError) session.say(error.message, "error");
@@ -160,7 +160,7 @@ export const fit = (session, app) => () => {
             peaks: `/api/loops/${hand.loop}/peaks`, blocks: `/api/sources/${hand.loop}/${session.state.rate}`,
             channels: hand.channels, frames, blockRate: session.state.rate / rate,
           }, () => stage?.changed());
-          source.whole();
+          void source.whole();
         }
         this.rendering = true;
         const fresh = await getJson(`${session.path}/hand/${held()}/sheet?beat=${this.beat()}`);
@@ -424,7 +424,7 @@ export const fit = (session, app) => () => {
         return;
       }
       const place = side === "second" ? { at: knot[0], second: value } : { at: knot[0], second: knot[0], beat: value / hand.beat_share };
-      this.change({ kind: "tie_knots", knots: [place] }).then(() => stage?.choose([place.second]));
+      void this.change({ kind: "tie_knots", knots: [place] }).then(() => stage?.choose([place.second]));
     },
 
     /** Hold what is chosen, or let it go again. */
@@ -432,8 +432,8 @@ export const fit = (session, app) => () => {
       const range = stage?.range ?? null;
       if (this.isFastened) {
         const second = range ? (range[0] + range[1]) / 2 : Number(this.knotSecond);
-        this.change({ kind: "loosen", second });
-      } else if (range) this.change({ kind: "fasten", start_s: range[0], end_s: range[1] });
+        void this.change({ kind: "loosen", second });
+      } else if (range) void this.change({ kind: "fasten", start_s: range[0], end_s: range[1] });
       else this.dragText = "Drag along a rail to choose what is to be fastened.";
     },
 
@@ -451,12 +451,12 @@ export const fit = (session, app) => () => {
 
     straighten() {
       const over = stage?.range ?? null;
-      this.change({ kind: "straighten", every: this.every, unit: this.unit, over });
+      void this.change({ kind: "straighten", every: this.every, unit: this.unit, over });
     },
 
     /** @param {number} value percent */
     setAmount(value) {
-      if (hand.straighten && value !== round(100 * hand.straighten.amount, 1)) this.change({ kind: "set_straightening", amount: value / 100 });
+      if (hand.straighten && value !== round(100 * hand.straighten.amount, 1)) void this.change({ kind: "set_straightening", amount: value / 100 });
       else this.tryOut(null);
     },
 
@@ -466,7 +466,7 @@ export const fit = (session, app) => () => {
     },
 
     unstraighten() {
-      this.change({ kind: "unstraighten" });
+      void this.change({ kind: "unstraighten" });
     },
 
     // ---- what is heard before it is done
@@ -476,7 +476,7 @@ export const fit = (session, app) => () => {
       trial.wanted = intent;
       if (!intent) return this.endTrial();
       if (trial.isRunning || !this.hearing || this.way !== "fitted" || this.seamMode) return;
-      this.runTrial();
+      void this.runTrial();
     },
 
     /** Nothing is tried any more: what holds is heard again, unless that is what was tried. */
@@ -484,8 +484,8 @@ export const fit = (session, app) => () => {
       if (!trial.isHeard || trial.isRunning) return;
       trial.isHeard = false;
       if (!this.hearing) return;
-      if (this.withRest) session.reloadSheet();
-      else if (session.engine_?.hand.sheet?.digest !== sheet?.digest) this.startHearing(this.way);
+      if (this.withRest) void session.reloadSheet();
+      else if (session.engine_?.hand.sheet?.digest !== sheet?.digest) void this.startHearing(this.way);
     },
 
     async runTrial() {
@@ -551,37 +551,37 @@ export const fit = (session, app) => () => {
     /** @param {number} index */
     adopt(index) {
       if (index < 0) return;
-      this.change({ kind: "adopt_reading", index });
+      void this.change({ kind: "adopt_reading", index });
     },
 
     /** A number key while it is heard: so many bars. @param {number} count */
     countBars(count) {
       if (!this.hearing) return false;
-      if (count !== hand.bars) this.change({ kind: "state_reading", bars: count });
+      if (count !== hand.bars) void this.change({ kind: "state_reading", bars: count });
       return true;
     },
 
     /** @param {Record<string, unknown>} intent what was proposed */
     takeProposal(intent) {
-      this.change(intent);
+      void this.change(intent);
     },
 
     /** The chosen stretch is the loop: laid on the project's bars. */
     fitRange() {
       const intent = this.rangeReading();
-      if (intent) this.change(intent).then((done) => done && stage?.reset());
+      if (intent) void this.change(intent).then((done) => done && stage?.reset());
     },
 
     takeKey() {
-      session.submit({ kind: "take_key", hand: held() });
+      void session.submit({ kind: "take_key", hand: held() });
     },
 
     takeMetre() {
-      session.submit({ kind: "take_metre", hand: held() });
+      void session.submit({ kind: "take_metre", hand: held() });
     },
 
     withdraw() {
-      this.change({ kind: "withdraw_reading" });
+      void this.change({ kind: "withdraw_reading" });
     },
 
     /** @param {string} field @param {string} text */
@@ -592,12 +592,12 @@ export const fit = (session, app) => () => {
         showAgain(".fit", this);
         return;
       }
-      this.change({ kind: "state_reading", [field]: value });
+      void this.change({ kind: "state_reading", [field]: value });
     },
 
     /** @param {number} share of what it is */
     layOnShare(share) {
-      this.change({ kind: "lay_on", beats: hand.once_beats * share });
+      void this.change({ kind: "lay_on", beats: hand.once_beats * share });
     },
 
     /** @param {string} text bars */
@@ -608,12 +608,12 @@ export const fit = (session, app) => () => {
         showAgain(".fit", this);
         return;
       }
-      this.change({ kind: "lay_on", beats: value * session.state.beats_per_bar });
+      void this.change({ kind: "lay_on", beats: value * session.state.beats_per_bar });
     },
 
     /** @param {string} key */
     setMethod(key) {
-      if (key !== hand.method) this.change({ kind: "set_method", method: key });
+      if (key !== hand.method) void this.change({ kind: "set_method", method: key });
     },
 
     /** @param {number} value */
@@ -624,7 +624,7 @@ export const fit = (session, app) => () => {
     /** A setting of the stretch. @param {string} name @param {number | string | null} value */
     setStretch(name, value) {
       const before = /** @type {Record<string, unknown>} */ (hand.settings)[name];
-      if (value !== before) this.change({ kind: "set_stretch", [name]: value });
+      if (value !== before) void this.change({ kind: "set_stretch", [name]: value });
     },
 
     /** @param {boolean} isFrozen */
@@ -651,19 +651,19 @@ export const fit = (session, app) => () => {
 
     /** @param {number} value */
     setGain(value) {
-      if (value !== hand.gain_db) this.change({ kind: "set_strand_level", gain_db: value });
+      if (value !== hand.gain_db) void this.change({ kind: "set_strand_level", gain_db: value });
     },
 
     toggleFollows() {
-      this.change({ kind: "follow_tempo", follows: !hand.follows });
+      void this.change({ kind: "follow_tempo", follows: !hand.follows });
     },
 
     toggleLead() {
-      this.change({ kind: "set_lead", lead: !hand.lead });
+      void this.change({ kind: "set_lead", lead: !hand.lead });
     },
 
     takeTempo() {
-      session.submit({ kind: "take_tempo", hand: held() });
+      void session.submit({ kind: "take_tempo", hand: held() });
     },
 
     async place() {
@@ -696,14 +696,14 @@ export const fit = (session, app) => () => {
     },
 
     downloadPrint() {
-      downloadWav(session, this.printedSha);
+      void downloadWav(session, this.printedSha);
     },
 
     // ---- hearing
 
     toggleHear() {
       if (this.hearing) this.stopHearing();
-      else this.startHearing(this.way);
+      else void this.startHearing(this.way);
     },
 
     /** @param {string} way */
@@ -722,17 +722,17 @@ export const fit = (session, app) => () => {
     /** @param {string} way */
     setWay(way) {
       this.way = way;
-      if (this.hearing) this.startHearing(way);
+      if (this.hearing) void this.startHearing(way);
     },
 
     toggleRest() {
       this.withRest = !this.withRest;
-      if (this.hearing) this.startHearing(this.way);
+      if (this.hearing) void this.startHearing(this.way);
     },
 
     hearSeam() {
       if (this.seamMode) this.stopHearing();
-      else this.startHearing("seam");
+      else void this.startHearing("seam");
     },
   };
 };

@@ -2,6 +2,7 @@
 /** <level-meter track="id">: peak and held peak of a track, or of the master without one. */
 
 import { fitted, palette, paletteName } from "../ui/colours.js";
+import { eachFrame } from "../ui/frames.js";
 
 const FLOOR_DB = -60;
 
@@ -9,20 +10,21 @@ const FLOOR_DB = -60;
 export function defineMeter(session) {
   class LevelMeter extends HTMLElement {
     connectedCallback() {
+      this.ending ??= eachFrame(() => this.draw());
       if (this.firstChild) return;
       this.canvas = document.createElement("canvas");
       this.append(this.canvas);
       this.setAttribute("role", "meter");
       this.setAttribute("aria-valuemin", String(FLOOR_DB));
       this.setAttribute("aria-valuemax", "6");
+      this.setAttribute("aria-valuenow", String(FLOOR_DB));
       this.told = 0;
-      const step = () => {
-        if (!this.isConnected) return;
-        this.draw();
-        requestAnimationFrame(step);
-      };
-      requestAnimationFrame(step);
       this.addEventListener("click", () => this.meter()?.clearOver());
+    }
+
+    disconnectedCallback() {
+      this.ending?.();
+      this.ending = null;
     }
 
     meter() {
@@ -61,12 +63,15 @@ export function defineMeter(session) {
       if (now - this.told > 0.5) {
         this.told = now;
         const top = 20 * Math.log10(Math.max(1e-6, ...read.held));
-        this.setAttribute("aria-valuenow", top.toFixed(1));
+        this.setAttribute("aria-valuenow", Math.max(FLOOR_DB, top).toFixed(1));
         this.title = top > FLOOR_DB ? `peak ${top.toFixed(1)} dBFS${read.isOver ? ", over 0: click to clear" : ""}` : "silent";
       }
     }
 
     told = 0;
+
+    /** @type {(() => void) | null} */
+    ending = null;
 
     drawn = "";
   }

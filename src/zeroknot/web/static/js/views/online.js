@@ -31,7 +31,7 @@ export const online = (session, app) => () => {
     fetched: {},
 
     init() {
-      this.connect();
+      void this.connect();
     },
 
     destroy() {
@@ -92,7 +92,7 @@ export const online = (session, app) => () => {
     askTag(tag) {
       this.tag = this.tag === tag ? "" : tag;
       this.tags = this.tags.map((t) => ({ ...t, on: String(t.tag === this.tag) }));
-      this.search();
+      void this.search();
     },
 
     /** @param {string} id */

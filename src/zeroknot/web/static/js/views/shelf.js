@@ -145,11 +145,11 @@ export const shelf = (session, app) => () => {
       ]));
       this.timer = setInterval(() => this.showBar(), 250);
       this.showBar();
-      this.loadSearches();
+      void this.loadSearches();
       if (kept) {
         this.asked = { ...NOTHING, ...JSON.parse(kept) };
         this.showAsked();
-        this.search();
+        void this.search();
       }
     },
 
@@ -204,7 +204,7 @@ export const shelf = (session, app) => () => {
         if (at >= 0) this.chosenIndex = at;
         else if (!this.chosen || this.chosenIndex < found.rows.length) this.choose(Math.min(this.chosenIndex, Math.max(0, this.total - 1)), false);
         this.window();
-        if (this.about) this.showAbout();
+        if (this.about) void this.showAbout();
       } catch (error) {
         if (error instanceof ApiError) session.say(error.message, "error");
       }
@@ -214,14 +214,14 @@ export const shelf = (session, app) => () => {
       if (reloading) return;
       reloading = setTimeout(() => {
         reloading = undefined;
-        this.reload();
+        void this.reload();
       }, RELOAD_MS);
     },
 
     /** @param {string} words */
     setWords(words) {
       this.asked = { ...this.asked, words };
-      this.search();
+      void this.search();
     },
 
     /** One value of a facet, asked for or not. @param {string} name @param {any} value */
@@ -229,13 +229,13 @@ export const shelf = (session, app) => () => {
       const now = /** @type {any[]} */ (this.asked[name]);
       const next = now.includes(value) ? now.filter((v) => v !== value) : [...now, value];
       this.asked = { ...this.asked, [name]: next };
-      this.search();
+      void this.search();
     },
 
     /** @param {string} name @param {any} value */
     ask(name, value) {
       this.asked = { ...this.asked, [name]: value };
-      this.search();
+      void this.search();
     },
 
     /** @param {string} hits */
@@ -246,12 +246,12 @@ export const shelf = (session, app) => () => {
     /** @param {{low: number, high: number} | null} range */
     askTempo(range) {
       this.asked = { ...this.asked, tempo_from: range?.low ?? null, tempo_to: range?.high ?? null };
-      this.search();
+      void this.search();
     },
 
     typedTempo() {
       this.asked = { ...this.asked, tempo_from: typedNumber(this.tempoFrom), tempo_to: typedNumber(this.tempoTo) };
-      this.search();
+      void this.search();
     },
 
     /** @param {boolean} on */
@@ -267,12 +267,12 @@ export const shelf = (session, app) => () => {
     /** By a column; again: the other way round. @param {string} sort */
     sortBy(sort) {
       this.asked = sorted(this.asked, sort);
-      this.search();
+      void this.search();
     },
 
     askNothing() {
       this.asked = { ...NOTHING };
-      this.search();
+      void this.search();
     },
 
     showFacets() {
@@ -310,7 +310,7 @@ export const shelf = (session, app) => () => {
     /** @param {Record<string, any>} search */
     askKept(search) {
       this.asked = { ...NOTHING, ...search };
-      this.search();
+      void this.search();
     },
 
     async keepSearch() {
@@ -320,13 +320,13 @@ export const shelf = (session, app) => () => {
       const said = Object.fromEntries(Object.entries(search).filter(([, v]) => v !== null));
       await tried(() => post("/api/shelf/searches", { name, search: said }));
       this.searchName = "";
-      this.loadSearches();
+      void this.loadSearches();
     },
 
     /** @param {string} id */
     async forgetSearch(id) {
       await tried(() => remove(`/api/shelf/searches/${id}`));
-      this.loadSearches();
+      void this.loadSearches();
     },
 
     /** The project has another tempo, metre or key: what each loop would be in it is another, too. */
@@ -337,8 +337,8 @@ export const shelf = (session, app) => () => {
       timeShown = time;
       this.atText = `${bpm(tempo)} bpm`;
       this.toKeyText = key ? `, to ${key}` : "";
-      this.reload();
-      if (this.hearing && !this.withRest) this.start(this.hearing);
+      void this.reload();
+      if (this.hearing && !this.withRest) void this.start(this.hearing);
     },
     atText: `${bpm(session.state.bpm)} bpm`,
     toKeyText: session.state.key ? `, to ${session.state.key}` : "",
@@ -371,7 +371,7 @@ export const shelf = (session, app) => () => {
       }
       views = kept;
       if (rows.length !== this.rows.length || rows.some((row, i) => row.looks !== this.rows[i].looks || row.key !== this.rows[i].key)) this.rows = rows;
-      list.need(first, last).then((came) => came && this.window());
+      void list.need(first, last).then((came) => came && this.window());
     },
 
     get space() {
@@ -389,7 +389,7 @@ export const shelf = (session, app) => () => {
         else if (top + ROW_PIXELS > scroller.scrollTop + scroller.clientHeight) scroller.scrollTop = top + ROW_PIXELS - scroller.clientHeight;
       }
       this.window();
-      if (this.about) this.showAbout();
+      if (this.about) void this.showAbout();
       const next = [];
       for (let i = index; i <= index + PREPARED; i += 1) {
         const sha = list.at(i)?.sha;
@@ -412,7 +412,7 @@ export const shelf = (session, app) => () => {
       }
       const isOther = row.sha !== this.chosen;
       this.choose(row.index);
-      if (isOther && this.hearing) this.start(row.sha);
+      if (isOther && this.hearing) void this.start(row.sha);
     },
 
     /** @param {number} from @param {number} to */
@@ -441,7 +441,7 @@ export const shelf = (session, app) => () => {
         anchor = index;
       }
       this.choose(index);
-      if (this.hearing && this.chosen) this.start(this.chosen);
+      if (this.hearing && this.chosen) void this.start(this.chosen);
     },
 
     /** What a change is for: all that are picked, or the one. */
@@ -484,7 +484,7 @@ export const shelf = (session, app) => () => {
       if (atBar && !this.withRest) {
         this.withRest = true;
       }
-      this.start(sha, atBar);
+      void this.start(sha, atBar);
     },
 
     /** @param {string} sha @param {boolean} [atBar] */
@@ -504,7 +504,7 @@ export const shelf = (session, app) => () => {
 
     hearAgain() {
       this.window();
-      if (this.hearing) this.start(this.hearing);
+      if (this.hearing) void this.start(this.hearing);
     },
 
     /** @param {"recorded" | "fitted" | "keyed"} way */
@@ -533,7 +533,7 @@ export const shelf = (session, app) => () => {
 
     toggleRest() {
       this.withRest = !this.withRest;
-      if (this.hearing) this.start(this.hearing);
+      if (this.hearing) void this.start(this.hearing);
     },
 
     /** @param {number} db */
@@ -575,7 +575,7 @@ export const shelf = (session, app) => () => {
         return beat === null ? null : `bar ${barLine(session.state.metres, beat).bar}`;
       }, (x, y) => {
         const beat = app.strip?.barAt(x, y) ?? null;
-        if (beat !== null) this.place(row.sha, beat);
+        if (beat !== null) void this.place(row.sha, beat);
       });
     },
 
@@ -591,7 +591,7 @@ export const shelf = (session, app) => () => {
 
     /** @param {string} kind */
     give(kind) {
-      session.submit({ kind, hand: this.chosen });
+      void session.submit({ kind, hand: this.chosen });
     },
 
     // ---- changing
@@ -617,19 +617,19 @@ export const shelf = (session, app) => () => {
 
     favour() {
       const row = list.at(this.chosenIndex);
-      if (row) this.change({ kind: "favour", favourite: !row.favourite });
+      if (row) void this.change({ kind: "favour", favourite: !row.favourite });
     },
 
     /** @param {{sha: string, favourite: boolean}} row */
     favourRow(row) {
-      this.change({ kind: "favour", favourite: !row.favourite }, [row.sha]);
+      void this.change({ kind: "favour", favourite: !row.favourite }, [row.sha]);
     },
 
     takeOff() {
       if (this.picks().includes(this.hearing)) this.quiet();
       const shas = this.picks();
       this.picked = [];
-      if (shas.length) this.change({ kind: "take_off" }, shas);
+      if (shas.length) void this.change({ kind: "take_off" }, shas);
     },
 
     // ---- about the chosen
@@ -638,7 +638,7 @@ export const shelf = (session, app) => () => {
     toggleAbout(sha) {
       if (sha && sha !== this.chosen) this.choose(list.placeOf(sha));
       this.about = sha ? true : !this.about;
-      if (this.about) this.showAbout();
+      if (this.about) void this.showAbout();
     },
 
     async showAbout() {
@@ -684,49 +684,49 @@ export const shelf = (session, app) => () => {
       const column = { tempo: "tempo_bpm", bars: "bars", per: "beats_per_bar", downbeat: "downbeat_s" }[name];
       if (value === null) {
         session.say("That is no number.", "error");
-        this.showAbout();
+        void this.showAbout();
         return;
       }
-      this.correct({ kind: "correct", [column]: name === "bars" || name === "per" ? Math.round(value) : value });
+      void this.correct({ kind: "correct", [column]: name === "bars" || name === "per" ? Math.round(value) : value });
     },
 
     /** @param {number} times */
     count(times) {
-      this.correct({ kind: "correct", times });
+      void this.correct({ kind: "correct", times });
     },
 
     /** @param {number} index */
     adopt(index) {
-      this.change({ kind: "adopt", index }, [this.chosen]);
+      void this.change({ kind: "adopt", index }, [this.chosen]);
     },
 
     withdraw() {
-      this.correct({ kind: "withdraw" });
+      void this.correct({ kind: "withdraw" });
     },
 
     /** @param {string} key */
     stateKey(key) {
-      this.correct({ kind: "state_key", key: key || null });
+      void this.correct({ kind: "state_key", key: key || null });
     },
 
     /** @param {string} sound */
     stateSound(sound) {
-      if (sound) this.correct({ kind: "state_sound", sound });
+      if (sound) void this.correct({ kind: "state_sound", sound });
     },
 
     rename() {
-      if (this.known && this.field.name !== this.known.name) this.change({ kind: "rename", name: this.field.name }, [this.chosen]);
+      if (this.known && this.field.name !== this.known.name) void this.change({ kind: "rename", name: this.field.name }, [this.chosen]);
     },
 
     moveToSet() {
-      if (this.known && this.field.set !== this.known.set) this.correct({ kind: "move_to_set", set_name: this.field.set });
+      if (this.known && this.field.set !== this.known.set) void this.correct({ kind: "move_to_set", set_name: this.field.set });
     },
 
     /** Tags as typed, commas between: what is new is added, what is gone is taken off. */
     retag() {
       if (!this.known) return;
       const { add, remove: gone } = tagChanges(this.field.tags, this.known.tags);
-      if (add.length || gone.length) this.correct({ kind: "tag", add, remove: gone });
+      if (add.length || gone.length) void this.correct({ kind: "tag", add, remove: gone });
     },
 
     showSet() {
@@ -735,7 +735,7 @@ export const shelf = (session, app) => () => {
 
     /** @param {string} sha */
     download(sha) {
-      if (sha) downloadWav(session, sha);
+      if (sha) void downloadWav(session, sha);
     },
 
     // ---- files and events
@@ -743,13 +743,13 @@ export const shelf = (session, app) => () => {
     /** @param {any} event */
     heard(event) {
       if (["bring", "shelf", "loop", "missed"].includes(event.kind)) this.reloadSoon();
-      if (["searches", "missed"].includes(event.kind)) this.loadSearches();
+      if (["searches", "missed"].includes(event.kind)) void this.loadSearches();
     },
 
     /** @param {Event} event */
     pickedFiles(event) {
       const field = /** @type {HTMLInputElement} */ (event.target);
-      bringIn(session, [...(field.files ?? [])].map((file) => ({
+      void bringIn(session, [...(field.files ?? [])].map((file) => ({
         file, name: file.webkitRelativePath || file.name,
       })));
       field.value = "";

@@ -153,7 +153,7 @@ export const transport = (session) => () => ({
     if (now - (this.taps.at(-1) ?? 0) > TAPS_FORGOTTEN_MS) this.taps = [];
     this.taps = [...this.taps, now].slice(-9);
     if (this.taps.length < 4) return;
-    this.countTaps(this.taps.map((ms) => ms / 1000));
+    void this.countTaps(this.taps.map((ms) => ms / 1000));
   },
 
   /** The server says what taps come to; a moment after the last it is the tempo. @param {number[]} taps seconds */
@@ -187,16 +187,16 @@ export const transport = (session) => () => ({
     const intent = tempos.length > 1
       ? { kind: "set_tempo_point", ...point, bpm: value, was: here.beat }
       : { kind: "set_steady_tempo", bpm: value };
-    session.submit(intent).then((done) => done || showAgain(".top", this));
+    void session.submit(intent).then((done) => done || showAgain(".top", this));
   },
 
   /** The first loop's tempo becomes the project's. */
   takeOffer() {
-    if (session.state.offer) session.submit({ kind: "take_tempo", hand: session.state.offer.strand });
+    if (session.state.offer) void session.submit({ kind: "take_tempo", hand: session.state.offer.strand });
   },
 
   keepTempo() {
-    session.submit({ kind: "keep_tempo" });
+    void session.submit({ kind: "keep_tempo" });
   },
 
   /** @param {string} text */
@@ -205,28 +205,28 @@ export const transport = (session) => () => ({
     const here = metreAt(metres, session.beat());
     if (text.trim() === here.metre) return;
     const intent = metres.length > 1 ? { kind: "set_metre_at", bar: here.bar, metre: text } : { kind: "set_metre", metre: text };
-    session.submit(intent).then((done) => done || showAgain(".top", this));
+    void session.submit(intent).then((done) => done || showAgain(".top", this));
   },
 
   /** @param {string} text */
   setKey(text) {
     if (text.trim() === (session.state.key ?? "")) return;
     const changes = text.trim() ? [{ bar: 1, key: text.trim() }] : [];
-    session.submit({ kind: "set_keys", changes }).then((done) => done || showAgain(".top", this));
+    void session.submit({ kind: "set_keys", changes }).then((done) => done || showAgain(".top", this));
   },
 
   /** @param {string} text */
   rename(text) {
-    if (text.trim() && text !== session.state.name) session.submit({ kind: "rename_project", name: text });
+    if (text.trim() && text !== session.state.name) void session.submit({ kind: "rename_project", name: text });
     else showAgain(".top", this);
   },
 
   doUndo() {
-    session.history.undo();
+    void session.history.undo();
   },
 
   doRedo() {
-    session.history.redo();
+    void session.history.redo();
   },
 });
 
