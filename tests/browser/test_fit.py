@@ -77,7 +77,7 @@ class FitTest(BrowserTest):
         page = self.page
         # A reading that was not heard stands first, as the person's own; heard ones under it.
         self.intent(kind="state_reading", hand=self.strand, bars=3)
-        first = page.locator(".reading").first.locator("span").last
+        first = page.locator(".reading").first.locator("span.mono").last
         self.wait(lambda: first.inner_text() == "own")
 
         def reason():

@@ -19,19 +19,20 @@ SWITCHED = """async (sheet) => {
   const context = new OfflineAudioContext(2, seconds * sheet.rate, sheet.rate);
   const blocks = new Blocks(sheet.rate);
   // An offline clock waits for nobody: everything is there before it runs.
-  for (const digest of [sheet.digest, sheet.against]) {
-    const count = Math.ceil(sheet.frames / BLOCK_FRAMES);
-    for (let i = 0; i < count; i += 1) await blocks.get(digest, i, sheet.channels);
-  }
-  const voice = new HandVoice(context, blocks, context.destination);
+  const count = Math.ceil(sheet.frames / BLOCK_FRAMES);
+  const wanted = [sheet.digest, sheet.against].flatMap((digest) =>
+    Array.from({length: count}, (_, index) => ({digest, index, channels: sheet.channels, due: 0})));
+  blocks.want("all", wanted, 0);
+  while (blocks.questions.size) await new Promise((done) => setTimeout(done, 5));
+  const voice = new HandVoice(context, blocks, context.destination, () => 0);
   for (let k = 1; k < 24; k += 1) {
-    context.suspend(k / 10).then(async () => {
-      if (k === 10) await voice.hear(sheet, "against");
-      voice.wake();
+    context.suspend(k / 10).then(() => {
+      if (k === 10) voice.hear(sheet, "against");
+      voice.player.wake();
       context.resume();
     });
   }
-  await voice.hear(sheet, "fitted");
+  voice.hear(sheet, "fitted");
   const made = await context.startRendering();
   const bytes = new Uint8Array(made.getChannelData(0).slice().buffer);
   let text = "";

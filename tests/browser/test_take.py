@@ -56,7 +56,7 @@ class TakeTest(BrowserTest):
             self.assertLess(np.abs(self.times - edge).min(), 0.03)
         self.wait(lambda: self.engine("e.hand.way") == "seam")
         # The seam is the end of the stretch, then its start.
-        events = self.engine("e.hand.pattern.events")
+        events = self.engine("e.hand.plan.heard.pattern.events")
         rate = self.state()["rate"]
         self.assertAlmostEqual((events[0]["start"] + events[0]["frames"]) / rate, end, places=4)
         self.assertAlmostEqual(events[1]["start"] / rate, start, places=4)
@@ -225,11 +225,11 @@ class OfferTest(BrowserTest):
         sheet = self.engine("e.hand.sheet")
         self.assertNotEqual(sheet["against"], sheet["digest"])
         # Back and forth keeps the frame: both lie on one axis.
-        before = self.engine("[e.hand.place(), e.hand.context.currentTime * e.rate]")
+        before = self.engine("[e.hand.place(), e.hand.heard]")
         page.keyboard.press("m")
         self.wait(lambda: self.engine("e.hand.way") == "fitted")
         page.wait_for_timeout(200)
-        after = self.engine("[e.hand.place(), e.hand.context.currentTime * e.rate]")
+        after = self.engine("[e.hand.place(), e.hand.heard]")
         body = sheet["body"]
         moved = (after[0] - before[0] - (after[1] - before[1])) % body
         self.assertLess(min(moved, body - moved), 3)

@@ -131,6 +131,19 @@ class TempoListTest(BrowserTest):
         )
 
 
+# When the last of the blocks came that the new tempo begins with.
+LAST_NEEDED = """async () => {
+  const {blocksBetween} = await import("/static/js/engine/schedule.js");
+  const {READY_SECONDS} = await import("/static/js/engine/song-plan.js");
+  const {plan} = zeroKnot.session.engine_.song;
+  const run = plan.handout.runs.find((r) => r.mark === plan.current.sheet);
+  const keys = plan.current.events.flatMap((e) =>
+    blocksBetween(e, run.song, run.song + READY_SECONDS * plan.rate)
+      .map((i) => `${e.digest}/${i}`));
+  return Math.max(...keys.map((k) => came[k] ?? 0));
+}"""
+
+
 class NewTempoTest(BrowserTest):
     """The README: change the tempo while it plays, everything follows at the next bar line."""
 
@@ -180,10 +193,18 @@ class NewTempoTest(BrowserTest):
         self.page.locator("#strip").focus()
         self.page.keyboard.press("Space")
         self.wait(lambda: self.beat() > 1)
+        self.page.evaluate("""() => {
+          const {blocks, context} = zeroKnot.session.engine_;
+          window.came = {};
+          const keep = blocks.keep.bind(blocks);
+          blocks.keep = (key, buffer) => { came[key] = context.currentTime; keep(key, buffer); };
+        }""")
         pressed = self.type_tempo(120)
-        at, beat, lines = self.swapped(120, 6)
-        due = next(line for line in lines if line > pressed + 0.8)
-        self.assertLessEqual(at, due + 1e-3)  # or sooner, but on a line
+        at, beat, lines = self.swapped(120, 20)
+        # The first line after its blocks were there: how soon that is, is the machine's
+        # (docs/benchmarks.md); which line it is, is not.
+        ready = max(pressed, self.page.evaluate(LAST_NEEDED))
+        self.assertLessEqual(at, next(line for line in lines if line > ready + 0.12) + 1e-3)
         self.assertTrue(any(abs(at - line) < 1e-3 for line in lines))
         self.assertEqual(round(beat, 6) % 4, 0)
         # It is what is heard: the bars are shorter from there on, and nothing was skipped.
@@ -198,6 +219,12 @@ class NewTempoTest(BrowserTest):
         self.page.locator("#strip").focus()
         self.page.keyboard.press("Space")
         self.wait(lambda: self.beat() > 0.2)
+        # Its blocks are held back, so that it cannot come before it is taken back.
+        known = set(self.engine("s.sheet.events.map((x) => x.digest)"))
+        self.page.route(
+            "**/api/renders/**",
+            lambda route: route.continue_() if route.request.url.split("/")[-2] in known else None,
+        )
         self.type_tempo(121)
         self.wait(lambda: self.state()["bpm"] == 121)
         self.page.keyboard.press("Escape")

@@ -17,7 +17,7 @@ from zeroknot.store.codec import facts_row
 from zeroknot.store.database import opened_database
 from zeroknot.store.loops import LoopStore
 from zeroknot.store.shelf_index import ShelfIndex
-from zeroknot.store.shelf_query import ProjectTime, Query, taken_apart
+from zeroknot.store.shelf_query import Asked, ProjectTime, Query, taken_apart
 from zeroknot.store.tables import FactsRow
 
 AT_100 = ProjectTime(bpm=100, pulses_per_bar=4, beats_per_pulse=1.0, key="D minor")
@@ -74,14 +74,26 @@ class ShelfIndexTest(unittest.TestCase):
         for words, wanted in (
             ("dusty", [8, 2, 1]), ("DUSTY break", [2, 1]), ("quay", [2, 1]), ("warm", [1]),
             ("92 bpm", [1]), ("dusty 100bpm", [8, 2]), ("f major", [4]), ("Dm", [8, 3]),
-            ("d minor dusty", [8]), ("midi", [6]), ("nothing", []), ("ust", [8, 2, 1]), ("%", []),
+            ("d minor dusty", [8]), ("midi", [6]),
+            ("dusty 92", [1]), ("dusty 99-101", [8, 2]), ("nothing", []), ("ust", [8, 2, 1]), ("%", []),
         ):  # fmt: skip
             with self.subTest(words):
                 self.assertEqual(self.numbers(words=words), wanted)
 
     def test_words_are_taken_apart(self):
         asked = taken_apart("old 92,5 bpm  F# minor kit")
-        self.assertEqual((asked.words, asked.bpm, asked.key), (("old", "kit"), 92.5, "F♯ minor"))
+        self.assertEqual(
+            (asked.words, asked.bpm, asked.key), (("old", "kit"), (92.0, 93.0), "F♯ minor")
+        )
+        for words, bpm in (("bpm 92", (91.5, 92.5)), ("100-130 bpm", (100, 130)),
+                           ("130 – 100", (100, 130)), ("bpm 90 to 95", (90, 95))):  # fmt: skip
+            with self.subTest(words):
+                self.assertEqual(taken_apart(words), Asked((), bpm))
+        self.assertEqual(taken_apart("4 bars dusty"), Asked(("dusty",), bars=4))
+        self.assertEqual(taken_apart("2-bar"), Asked((), bars=2))
+        self.assertEqual(taken_apart("dusty 92").bare, ("92", 92.0))
+        # Alone it is the name of something.
+        self.assertEqual(taken_apart("808"), Asked(("808",)))
         # A word that only looks like a key is a word.
         self.assertEqual(taken_apart("gm loop").key, "G minor")
         self.assertEqual(taken_apart("amber").words, ("amber",))

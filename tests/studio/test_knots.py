@@ -89,7 +89,7 @@ class KnotsTest(StudioTest):
         with self.assertRaises(StretchError):
             self.studio.hand_sheet(tree, self.sha, 0.0)
         shown = hand_json(tree, self.studio.hand(tree, self.sha))
-        self.assertIsNone(shown["strain"])
+        self.assertIsNone(shown["strained"])
 
     def test_fasten_and_loosen(self):
         self.ask(Fasten(hand=self.sha, start_s=1.0, end_s=2.0))

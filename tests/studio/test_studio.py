@@ -234,8 +234,14 @@ class FitTest(StudioTest):
         self.assertAlmostEqual(strand.warp.end.second, 4.8)
         strand = self.fit(StateReading(hand=strand.id, downbeat_s=0.25))
         self.assertAlmostEqual(strand.warp.zero.second, 0.25)
-        self.assertAlmostEqual(strand.warp.end.second, 4.8)
+        # It keeps its tempo, and its end comes along.
+        self.assertAlmostEqual(strand.warp.end.second, 5.05)
+        self.assertAlmostEqual(strand.reading.tempo_bpm, 100.0)
         self.assertEqual(strand.span, 8)
+        # An end that was stated stays where it is.
+        self.fit(StateReading(hand=strand.id, end_s=5.0))
+        strand = self.fit(StateReading(hand=strand.id, downbeat_s=0.3))
+        self.assertAlmostEqual(strand.warp.end.second, 5.0)
         # Half the tempo: half the bars fit.
         strand = self.fit(StateReading(hand=strand.id, tempo_bpm=strand.reading.tempo_bpm / 2))
         self.assertEqual(strand.reading.bars, 1)

@@ -43,7 +43,7 @@ class TypesTest(WebTest):
             "Reading": self.client.get(f"{base}/hand/{sha}").json()["readings"][0],
             "Method": self.client.get(f"{base}/hand/{sha}").json()["methods"][0],
             "Chosen": self.client.get(f"{base}/hand/{sha}").json()["chosen"],
-            "Strain": self.client.get(f"{base}/hand/{sha}").json()["strain"],
+            "Strain": self.client.get(f"{base}/hand/{sha}").json()["strained"],
             "StretchSettings": self.client.get(f"{base}/hand/{sha}").json()["settings"],
             "Hand": self.client.get(f"{base}/hand/{sha}").json(),
         }.items():

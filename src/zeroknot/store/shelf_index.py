@@ -22,6 +22,7 @@ from zeroknot.store.loops import LoopStore
 from zeroknot.store.shelf_query import (
     HIGHEST_BPM,
     LOWEST_BPM,
+    SAME_BPM,
     TEMPO_BIN_BPM,
     Facets,
     Facts,
@@ -37,7 +38,6 @@ NameKey = tuple[tuple[int, int, str], ...]
 
 MOST_INSERTED = 500  # more at once are sorted anew
 MOST_VALUES = 60  # of a facet that are told
-SAME_BPM = 0.5
 LAYS = (0.5, 1.0, 2.0)
 NUMBERS = ("seconds", "tempo_bpm", "body_s", "pulses", "beats_per_bar", "bars", "added")
 FLAGS = ("on_shelf", "favourite", "is_print", "is_hit", "is_midi", "is_unpitched")
@@ -190,7 +190,15 @@ class ShelfIndex:
         if asked.words:
             masks["words"] = self._with_words(asked.words)
         if asked.bpm is not None:
-            masks["bpm"] = np.abs(self._number("tempo_bpm") - asked.bpm) <= SAME_BPM
+            tempo = self._number("tempo_bpm")
+            masks["bpm"] = (tempo >= asked.bpm[0]) & (tempo <= asked.bpm[1])
+        if asked.bare is not None:
+            # Beside words a number may be a tempo as well as part of a name.
+            text, bpm = asked.bare
+            is_tempo = np.abs(self._number("tempo_bpm") - bpm) <= SAME_BPM
+            masks["bare"] = is_tempo | self._with_words((text,))
+        if asked.bars is not None:
+            masks["asked_bars"] = self._number("bars") == asked.bars
         if asked.key is not None:
             masks["key"] = self._any_of("key", frozenset({asked.key}))
         for part, column, names in (

@@ -9,8 +9,13 @@ from zeroknot.core.harmony.key import Key, KeyNameError
 Hits = Literal["all", "loops", "hits"]
 SORTS = ("added", "name", "set", "length", "tempo", "key", "kind", "sound", "change", "favourite")
 TEMPO_BIN_BPM = 5
+SAME_BPM = 0.5  # a tempo that is asked for is within
 LOWEST_BPM, HIGHEST_BPM = 40, 240
-_BPM = re.compile(r"(\d{2,3}(?:[.,]\d+)?)\s*bpm\b", re.I)
+_NUMBER = r"(\d{2,3}(?:[.,]\d+)?)"
+_RANGE = re.compile(rf"(?:\bbpm\s*)?{_NUMBER}\s*(?:-|–|to)\s*{_NUMBER}(?:\s*bpm\b)?", re.I)
+_BPM = re.compile(rf"{_NUMBER}\s*bpm\b|\bbpm\s*{_NUMBER}", re.I)
+_BARE = re.compile(rf"(?:^|(?<=\s)){_NUMBER}(?=\s|$)")
+_BARS = re.compile(r"(?:^|(?<=\s))(\d{1,3})[\s-]*bars?\b", re.I)
 _KEY = re.compile(r"(?:^|(?<=\s))([A-Ga-g][#♯b♭]?)\s*(minor|major|min|maj)(?=\s|$)", re.I)
 _SHORT_KEY = re.compile(r"[A-Ga-g][#♯b♭]?m")
 
@@ -91,24 +96,40 @@ class Query:
 
 @dataclass(frozen=True)
 class Asked:
-    """Words taken apart: tempo and key are asked for as such."""
+    """Words taken apart: tempo, bars and key are asked for as such.
+
+    bpm   from, to
+    bare  a number beside words: the tempo, or part of a name
+    """
 
     words: tuple[str, ...]
-    bpm: float | None
-    key: str | None
+    bpm: tuple[float, float] | None = None
+    key: str | None = None
+    bars: int | None = None
+    bare: tuple[str, float] | None = None
 
 
 def taken_apart(words: str) -> Asked:
-    """ "dusty 92 bpm d minor" is a word, a tempo and a key."""
-    bpm = key = None
-    match = _BPM.search(words)
-    if match:
-        bpm = float(match.group(1).replace(",", "."))
-        words = words[: match.start()] + " " + words[match.end() :]
-    match = _KEY.search(words)
-    if match:
-        key = _key(f"{match.group(1)} {match.group(2).lower()}")
-        words = words[: match.start()] + " " + words[match.end() :]
+    """ "dusty 92 bpm d minor 4 bars" is a word, a tempo, a key and a length; "100-130" a range."""
+    bpm = key = bars = bare = None
+    found, words = _cut_out(_BARS, words)
+    if found:
+        bars = int(found[0])
+    found, words = _cut_out(_RANGE, words)
+    if found:
+        low, high = sorted(_bpm(n) for n in found)
+        bpm = (low, high)
+    else:
+        found, words = _cut_out(_BPM, words)
+        if found:
+            bpm = (_bpm(found[0]) - SAME_BPM, _bpm(found[0]) + SAME_BPM)
+    found, words = _cut_out(_KEY, words)
+    if found:
+        key = _key(f"{found[0]} {found[1].lower()}")
+    if bpm is None and len(words.split()) > 1:
+        found, words = _cut_out(_BARE, words)
+        if found:
+            bare = (found[0], _bpm(found[0]))
     rest = []
     for word in words.split():
         named = _key(word) if key is None and _SHORT_KEY.fullmatch(word) else None
@@ -116,7 +137,20 @@ def taken_apart(words: str) -> Asked:
             key = named
         else:
             rest.append(word.casefold())
-    return Asked(tuple(rest), bpm, key)
+    return Asked(tuple(rest), bpm, key, bars, bare)
+
+
+def _cut_out(pattern: re.Pattern[str], words: str) -> tuple[list[str], str]:
+    """The groups of what a pattern finds, and the words without it."""
+    match = pattern.search(words)
+    if not match:
+        return [], words
+    rest = words[: match.start()] + " " + words[match.end() :]
+    return [group for group in match.groups() if group], rest
+
+
+def _bpm(text: str) -> float:
+    return float(text.replace(",", "."))
 
 
 def _key(text: str) -> str | None:

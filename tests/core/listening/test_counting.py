@@ -68,3 +68,19 @@ class CountingTest(unittest.TestCase):
         ):  # fmt: skip
             with self.subTest(words), self.assertRaisesRegex(EditError, words):
                 tapped_bpm(taps)
+
+    def test_one_hit_near_the_end_is_no_beginning(self):
+        # Two bars at 110 that end where the file does, a grace note 57 ms before its end.
+        beat, end = 60 / 110, 8 * 60 / 110
+        hits = np.sort([*(np.arange(16) * beat / 2), end - 0.0566])
+        found = follows(Reading(2, 4, 110.0, 0.0, end, 0.9), attacks(hits))
+        self.assertFalse([p.words for p in found if "begins again" in p.words])
+        # Where the recording goes on and two hits agree, it is said.
+        more = np.arange(24) * beat / 2
+        found = follows(Reading(2, 4, 110.0, 0.0, end + 0.02, 0.9), attacks(more))
+        self.assertTrue([p.words for p in found if "begins again" in p.words])
+
+    def test_what_nobody_counts_is_not_offered(self):
+        fast = Reading(14, 2, 322.0, 0.0, 28 * 60 / 322, 0.5)
+        for proposal in follows(fast, attacks([0.0])):
+            self.assertLess(corrected(fast, proposal.correction).tempo_bpm, 251, proposal.words)

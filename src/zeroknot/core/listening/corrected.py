@@ -15,7 +15,8 @@ class Correction:
     """What is said; None of what is not.
 
     bars keep the body and change its tempo; a tempo keeps the downbeat and moves the end; a
-    downbeat keeps the end; `times` counts the same body as half or twice as many bars.
+    downbeat keeps the tempo and takes the end along, unless the end was stated; `times` counts the
+    same body as half or twice as many bars.
     """
 
     bars: int | None = None
@@ -30,6 +31,9 @@ def corrected(before: Reading, given: Correction) -> Reading:
     """The reading as it becomes. Raises EditError where it would be none."""
     zero = before.downbeat_s if given.downbeat_s is None else given.downbeat_s
     end = before.end_s if given.end_s is None else given.end_s
+    is_end_stated = given.end_s is not None or (before.is_end_stated and given.tempo_bpm is None)
+    if given.downbeat_s is not None and not is_end_stated:
+        end += zero - before.downbeat_s
     per_bar = given.beats_per_bar or before.beats_per_bar
     bars = given.bars or before.bars
     if given.times is not None:
@@ -44,7 +48,7 @@ def corrected(before: Reading, given: Correction) -> Reading:
     if end - zero < SHORTEST_BODY_SECONDS:
         raise EditError(f"the end at {end:.3f} s does not come after the downbeat at {zero:.3f} s")
     tempo = bars * per_bar * 60.0 / (end - zero)
-    return Reading(bars, per_bar, tempo, zero, end, 1.0, BY_HAND)
+    return Reading(bars, per_bar, tempo, zero, end, 1.0, BY_HAND, is_end_stated)
 
 
 def unread(seconds: float) -> Reading:

@@ -19,6 +19,7 @@ from zeroknot.core.listening.seams import overhang_of
 
 FEWEST_TAPS = 4
 FASTEST_BPM, SLOWEST_BPM = 400.0, 20.0
+FASTEST_COUNTED, SLOWEST_COUNTED = 250.0, 30.0  # what somebody may count along with
 SAME_TEMPO = 0.03  # tapped this near, a whole number of bars is meant
 NEARLY_WHOLE = 0.004  # of a tempo that was most likely meant to be a whole number
 LEAST_OVERHANG = 0.0015  # seconds that copies begin to pile up by
@@ -99,12 +100,12 @@ def follows(reading: Reading, attacks: Attacks) -> tuple[Proposal, ...]:
         if bars == int(bars) and 1 <= bars <= MOST_RECOUNTED:
             tempo = bars * reading.beats_per_bar * 60.0 / body
             words = f"{_is(int(bars), reading.beats_per_bar, tempo)}, {_counted(times)}"
-            if _is_tempo(tempo):
+            if is_counted(tempo):
                 found.append(Proposal(words, Correction(bars=int(bars))))
     for per_bar in METRES:
         if per_bar != reading.beats_per_bar and reading.pulses % per_bar == 0:
             bars = reading.pulses // per_bar
-            if 1 < bars <= MOST_RECOUNTED and _is_tempo(reading.tempo_bpm):
+            if 1 < bars <= MOST_RECOUNTED and is_counted(reading.tempo_bpm):
                 words = _is(bars, per_bar, reading.tempo_bpm)
                 found.append(Proposal(words, Correction(bars=bars, beats_per_bar=per_bar)))
     return tuple(p for p in found if _is_possible(reading, p.correction))
@@ -112,6 +113,11 @@ def follows(reading: Reading, attacks: Attacks) -> tuple[Proposal, ...]:
 
 def _is_tempo(bpm: float) -> bool:
     return SLOWEST_BPM <= bpm <= FASTEST_BPM
+
+
+def is_counted(bpm: float) -> bool:
+    """Would somebody count along with such pulses?"""
+    return SLOWEST_COUNTED <= bpm <= FASTEST_COUNTED
 
 
 def _is_possible(reading: Reading, correction: Correction) -> bool:

@@ -21,6 +21,7 @@ class Reading:
     end_s          second where one pass ends; may lie past the file
     confidence     0…1
     reason         in a few words
+    is_end_stated  somebody said where it ends: a downbeat that moves leaves that where it is
     """
 
     bars: int
@@ -30,6 +31,7 @@ class Reading:
     end_s: float
     confidence: float
     reason: str = ""
+    is_end_stated: bool = False
 
     @property
     def pulses(self) -> int:

@@ -26,6 +26,7 @@ SEAM_SECONDS = 0.4  # on each side that is compared
 FARTHEST_OVERHANG = 0.08  # seconds by which an end may be off its beginning
 NEAR_BEATS = 0.5  # within which most of what tells an overhang lies
 SAME_HIT = 0.012  # seconds within which two hits are the same place
+LEAST_AGREEING = 2  # hits that have to lie alike past the end
 EVEN_TEMPO = 0.02  # deviation of beats, of their mean, that is uneven
 MOST_FOUND = 12
 MOST_SHARED = 0.5  # of two loops of one length that are both proposed
@@ -106,7 +107,9 @@ def overhang_of(attacks: Attacks, start: float, end: float, beat: float) -> floa
     """Seconds by which a range overhangs its own beginning; None where no hits tell.
 
     The hits of the first two beats are laid over those past the end: the shift that most of them
-    agree on is the overhang, negative where the range is too short.
+    agree on is the overhang, negative where the range is too short. Of those whose match would lie
+    before the last hit of all at least half have to agree, and two of them: one hit that lies near
+    the end by itself is no beginning.
     """
     first = _between(attacks, start - SAME_HIT, start + 2 * beat)
     later = _between(attacks, end - FARTHEST_OVERHANG, end + 2 * beat + FARTHEST_OVERHANG)
@@ -126,6 +129,11 @@ def overhang_of(attacks: Attacks, start: float, end: float, beat: float) -> floa
     ]
     best = candidates[int(np.argmax(votes))]
     close = near & (np.abs(shifts - best) < SAME_HIT)
+    expected = first[0] - start + end + best
+    could = int((expected <= attacks.seconds[-1] + SAME_HIT).sum())
+    agree = int(close.any(axis=0).sum())
+    if agree < LEAST_AGREEING or agree < could / 2:
+        return None
     return -float(np.average(shifts[close], weights=weights[close]))
 
 

@@ -44,7 +44,7 @@ class StateReading(ReadingIntent):
     """The person's own reading: what is given is corrected, the rest follows.
 
     bars keep the body and change its tempo; a tempo keeps the downbeat and moves the end; a
-    downbeat keeps the end.
+    downbeat keeps the tempo and takes the end along, unless the end was stated.
     """
 
     kind: Literal["state_reading"] = "state_reading"

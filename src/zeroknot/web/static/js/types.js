@@ -37,7 +37,7 @@
  *   clips: Clip[]}} ProjectState
  * @typedef {{bars: number, beats_per_bar: number, tempo_bpm: number, downbeat_s: number,
  *   end_s: number, confidence: number, reason: string, index: number, duration_ratio: number,
- *   adopted: boolean, source: "heard" | "claimed" | "stated"}} Reading
+ *   is_end_stated: boolean, adopted: boolean, source: "heard" | "claimed" | "stated"}} Reading
  * @typedef {[number, number, number]} Attack second, strength, sureness
  * @typedef {{lowest_bpm: number, highest_bpm: number, deviation_bpm: number,
  *   drift_percent: number, mean_bpm: number, after_deviation_bpm: number, after_mean_bpm: number,
