@@ -171,3 +171,64 @@ class KeysTest(BrowserTest):
         self.wait(lambda: not self.server.rows("drums_103"))
         page.keyboard.press("Control+z")
         self.wait(lambda: self.server.rows("drums_103"))
+
+    def test_a_value_beyond_its_range_is_said_and_nothing_changes(self):
+        page = self.page
+        before = self.state()["tracks"][0]["level_db"]
+        field = page.get_by_label("Track level, typed")
+        field.fill("50")
+        field.press("Enter")
+        page.get_by_text("Track level goes from").wait_for()
+        page.get_by_text("“50” is not in it").wait_for()
+        self.assertEqual(self.state()["tracks"][0]["level_db"], before)
+        self.assertNotEqual(field.input_value(), "50")
+
+    def test_a_bar_that_is_dragged_is_put_back_by_escape(self):
+        page = self.page
+        before = self.state()["tracks"][0]["level_db"]
+        shown = page.get_by_label("Track level, typed").input_value()
+        box = page.get_by_role("slider", name="Track level").bounding_box()
+        page.mouse.move(box["x"] + 20, box["y"] + 4)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 60, box["y"] + 4, steps=3)
+        page.keyboard.press("Escape")
+        page.mouse.up()
+        page.wait_for_timeout(300)
+        self.assertEqual(self.state()["tracks"][0]["level_db"], before)
+        self.assertEqual(page.get_by_label("Track level, typed").input_value(), shown)
+
+    def test_nothing_is_wider_than_the_page(self):
+        page = self.page
+        page.set_viewport_size({"width": 1180, "height": 720})
+        long = "A name that goes on " * 5
+        self.intent(kind="rename_project", name=long[:90])
+        for view in ("arrange", "shelf", "fit"):
+            with self.subTest(view=view):
+                self.open(view)
+                page.evaluate(
+                    "() => zeroKnot.setCycle(zeroKnot.session, {from: 8, to: 20, on: true})"
+                )
+                page.get_by_role("button", name="Cycle bars 3–5").wait_for()
+                over = page.evaluate(
+                    """() => [document.documentElement.scrollWidth - innerWidth,
+                      ...[...document.querySelectorAll("header.top *")]
+                        .map((e) => e.getBoundingClientRect().right - innerWidth)]"""
+                )
+                self.assertLessEqual(max(over), 0)
+
+    def test_a_loop_that_is_placed_is_corrected_on_the_shelf_and_its_clips_when_wanted(self):
+        page = self.page
+        page.locator("nav.rail").get_by_role("link", name="Shelf").click()
+        row = page.locator(".rows li", has_text="drums_103").first
+        row.get_by_role("button", name="BPM").click()
+        about = page.locator(".about")
+        about.get_by_label("Bars of the loop").fill("4")
+        about.get_by_label("Bars of the loop").press("Enter")
+        page.get_by_text("is placed in this project and keeps its own reading").wait_for()
+        self.assertEqual(self.state()["strands"][0]["span"], 8)
+        page.get_by_role("button", name="Change it there, too").click()
+        self.wait(lambda: self.state()["strands"][0]["span"] == 16)
+        page.keyboard.press("Control+z")
+        self.wait(lambda: self.state()["strands"][0]["span"] == 8)
+        page.keyboard.press("Control+z")
+        self.wait(lambda: self.server.get(f"/api/loops/{self.sha}")["reading"]["bars"] == 2)

@@ -75,7 +75,8 @@ class ShelfIndexTest(unittest.TestCase):
             ("dusty", [8, 2, 1]), ("DUSTY break", [2, 1]), ("quay", [2, 1]), ("warm", [1]),
             ("92 bpm", [1]), ("dusty 100bpm", [8, 2]), ("f major", [4]), ("Dm", [8, 3]),
             ("d minor dusty", [8]), ("midi", [6]),
-            ("dusty 92", [1]), ("dusty 99-101", [8, 2]), ("nothing", []), ("ust", [8, 2, 1]), ("%", []),
+            ("dusty 92", [1]), ("dusty 99-101", [8, 2]), ("nothing", []),
+            ("ust", [8, 2, 1]), ("%", []),
         ):  # fmt: skip
             with self.subTest(words):
                 self.assertEqual(self.numbers(words=words), wanted)

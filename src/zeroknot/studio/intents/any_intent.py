@@ -18,6 +18,7 @@ from zeroknot.studio.intents.knots import (
 from zeroknot.studio.intents.placing import CopyClips, NewTrack, Place, RepeatClip, SeparateClip
 from zeroknot.studio.intents.readings import (
     AdoptReading,
+    FollowLoop,
     LayOn,
     ShiftGrid,
     StateReading,
@@ -56,6 +57,7 @@ AnyIntent = Annotated[
     | TakeKey
     | TakeMetre
     | AdoptReading
+    | FollowLoop
     | StateReading
     | WithdrawReading
     | LayOn

@@ -65,6 +65,17 @@ class StateReading(ReadingIntent):
         return by_reading(project, hand.strand, reading), what
 
 
+class FollowLoop(FitIntent):
+    """The strand takes the reading that its loop has by now, as it was corrected on the shelf."""
+
+    kind: Literal["follow_loop"] = "follow_loop"
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        if hand.loop.reading is None:
+            raise EditError("nothing is known of that loop; say what it is first")
+        return by_reading(project, hand.strand, hand.loop.reading), "read as the shelf has it"
+
+
 class WithdrawReading(ReadingIntent):
     """Take the stated reading back: what was heard holds again."""
 

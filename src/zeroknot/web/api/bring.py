@@ -16,6 +16,7 @@ from zeroknot.web.api.incoming import received
 
 router = APIRouter(prefix="/api")
 MOST_TROUBLES = 300
+MOST_DOUBLES = 3
 
 
 class Paths(BaseModel):
@@ -36,13 +37,15 @@ async def take_in(
 
 @router.get("/bring")
 def how_far(studio: StudioDep) -> dict[str, Any]:
-    """How many files are in each state, and those that gave trouble, newest first."""
-    troubled = [i for i in studio.bringing.items() if i.state in (REFUSED, DOUBLE)]
-    shown = troubled[: -MOST_TROUBLES - 1 : -1]
+    """How many files are in each state; those that were refused and some that were there already,
+    newest first."""
+    newest = studio.bringing.items()[::-1]
+    refused = [i for i in newest if i.state == REFUSED]
+    doubles = [i for i in newest if i.state == DOUBLE]
     return {
         "counts": studio.bringing.counts(),
-        "troubles": [item_json(item) for item in shown],
-        "troubles_total": len(troubled),
+        "refused": [item_json(item) for item in refused[:MOST_TROUBLES]],
+        "doubles": [item_json(item) for item in doubles[:MOST_DOUBLES]],
     }
 
 

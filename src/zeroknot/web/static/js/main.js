@@ -174,6 +174,9 @@ window.addEventListener("unhandledrejection", (event) => {
   session.say(event.reason.message, "error");
 });
 
+// A bar was given a value that it does not hold.
+window.addEventListener("refused", (event) => session.say(/** @type {CustomEvent} */ (event).detail, "error"));
+
 // Files may be dropped anywhere.
 window.addEventListener("dragover", (event) => {
   if (!event.dataTransfer?.types.includes("Files")) return;

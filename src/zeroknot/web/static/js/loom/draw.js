@@ -303,9 +303,13 @@ function drawOutside(c, { hand, knots, view, rails }, colours) {
   c.globalAlpha = 1;
   c.fillStyle = colours.quiet;
   c.font = SANS;
-  if (zx - view.left > 52) c.fillText(hand.lead ? "pickup" : "left out", view.left + 6, rails.top + 16);
+  const before = hand.sounding[0] >= zero[0] - LEAST_LEAD ? "silence" : hand.lead ? "pickup" : "left out";
+  if (zx - view.left > 52) c.fillText(before, view.left + 6, rails.top + 16);
   if (right - ex > 40) c.fillText("tail", Math.min(Math.max(view.left, ex) + 6, right - 30), rails.top + 16);
 }
+
+/** Seconds that have to sound before the one to be more than its own rise. */
+const LEAST_LEAD = 0.02;
 
 /** Faint threads for attacks; none where they could not be told apart. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
 function drawThreads(c, { attacks, knots, view, rails }, colours) {

@@ -33,6 +33,7 @@ export const bringing = (session) => () => ({
   /** @type {{id: string, state: string, text: string}[]} */
   troubles: [],
   troublesText: "",
+  doublesText: "",
 
   /** @param {Counts} counts */
   note(counts) {
@@ -45,12 +46,13 @@ export const bringing = (session) => () => ({
     try {
       const said = await getJson("/api/bring");
       this.counts = said.counts;
-      this.troubles = said.troubles.map((/** @type {BringItem} */ item) => ({
-        id: item.id, state: item.state,
-        text: item.state === "refused" ? `${item.name}: ${item.reason}` : `${item.name}: on the shelf already`,
+      this.troubles = said.refused.map((/** @type {BringItem} */ item) => ({
+        id: item.id, state: item.state, text: `${item.name}: ${item.reason}`,
       }));
-      const more = said.troubles_total - said.troubles.length;
-      this.troublesText = more > 0 ? `and ${more} more` : "";
+      const more = said.counts.refused - said.refused.length;
+      this.troublesText = more > 0 ? `and ${more} more that were refused` : "";
+      // What is there already is no trouble: one line for all of it.
+      this.doublesText = doublesText(said.counts.double, said.doubles.map((/** @type {BringItem} */ item) => item.name));
     } catch {
       this.troubles = [];
     }
@@ -83,6 +85,13 @@ export const bringing = (session) => () => ({
     post("/api/bring/forget").then(() => this.refresh()).catch(() => undefined);
   },
 });
+
+/** @param {number} count @param {string[]} names the first of them */
+function doublesText(count, names) {
+  if (!count) return "";
+  if (count === 1) return `${names[0]} is on the shelf already.`;
+  return `${count} are on the shelf already: ${names.join(", ")}${count > names.length ? "…" : ""}`;
+}
 
 /**
  * Send files one after another; each says for itself how it went. A server that goes away is waited

@@ -6,6 +6,7 @@
  * when let go. Arrow keys nudge, Shift ten times; double click goes back to the default.
  */
 
+import { gesture } from "./gesture.js";
 import { db, round, semitones, typedNumber } from "../format.js";
 
 /** @type {Record<string, (value: number) => string>} */
@@ -32,15 +33,14 @@ export class DragBar extends HTMLElement {
     this.field.className = "number";
     this.append(this.bar, this.field);
     this.bar.addEventListener("pointerdown", (e) => this.down(e));
-    this.bar.addEventListener("pointermove", (e) => this.dragging && this.to(this.at(e), "input"));
-    this.bar.addEventListener("pointerup", () => this.up());
-    this.bar.addEventListener("pointercancel", () => this.up());
     this.bar.addEventListener("dblclick", () => this.to(this.number("default", 0), "change"));
     this.bar.addEventListener("keydown", (e) => this.key(e));
     this.field.addEventListener("change", (e) => {
       e.stopPropagation();
-      const typed = typedNumber(this.field?.value ?? "");
-      this.to(typed ?? this.current, "change");
+      const text = this.field?.value ?? "";
+      const typed = typedNumber(text);
+      if (typed === null || !this.holds(typed)) this.refuse(text);
+      else this.to(typed, "change");
       this.show();
     });
     this.field.addEventListener("input", (e) => e.stopPropagation());
@@ -93,28 +93,44 @@ export class DragBar extends HTMLElement {
     this.bar.setAttribute("aria-valuetext", text);
   }
 
-  /** @param {PointerEvent} event */
-  at(event) {
+  /** @param {number} value */
+  holds(value) {
+    return value >= this.number("min", 0) - 1e-9 && value <= this.number("max", 1) + 1e-9;
+  }
+
+  /** Say what holds; the value stays. @param {string} text */
+  refuse(text) {
+    const shown = SHOWN[this.getAttribute("unit") ?? "number"] ?? SHOWN.number;
+    const range = `${shown(this.number("min", 0))} to ${shown(this.number("max", 1))}`;
+    this.dispatchEvent(new CustomEvent("refused", { detail: `${this.label} goes from ${range}; “${text}” is not in it.`, bubbles: true }));
+  }
+
+  /** @param {number} x @param {boolean} isFree not on the steps */
+  at(x, isFree) {
     const box = /** @type {HTMLElement} */ (this.bar).getBoundingClientRect();
-    const share = Math.max(0, Math.min(1, (event.clientX - box.left) / box.width));
+    const share = Math.max(0, Math.min(1, (x - box.left) / box.width));
     const [min, max] = [this.number("min", 0), this.number("max", 1)];
-    const step = event.altKey ? 0 : this.number("step", 0);
+    const step = isFree ? 0 : this.number("step", 0);
     const value = min + share * (max - min);
     return step ? Math.round(value / step) * step : value;
   }
 
-  /** @param {PointerEvent} event */
+  /** Held and dragged; Escape puts it back where it was. @param {PointerEvent} event */
   down(event) {
     if (event.button !== 0) return;
+    const before = this.current;
     this.dragging = true;
-    this.bar?.setPointerCapture(event.pointerId);
-    this.to(this.at(event), "input");
-  }
-
-  up() {
-    if (!this.dragging) return;
-    this.dragging = false;
-    this.to(this.current, "change");
+    this.to(this.at(event.clientX, event.altKey), "input");
+    gesture(event, {
+      pixels: 0,
+      moved: ({ x, alt }) => this.to(this.at(x, alt), "input"),
+      done: () => undefined,
+      ended: (isDone) => {
+        this.dragging = false;
+        if (isDone) this.to(this.current, "change");
+        else this.to(before, "input");
+      },
+    });
   }
 
   /** @param {KeyboardEvent} event */

@@ -415,6 +415,12 @@ export const shelf = (session, app) => () => {
       if (isOther && this.hearing) void this.start(row.sha);
     },
 
+    /** A cell that opens what is known, unless keys say that rows are chosen. @param {MouseEvent} event @param {{index: number, sha: string, isGap: boolean}} row */
+    cell(event, row) {
+      if (event.ctrlKey || event.metaKey || event.shiftKey) void this.pick(event, row);
+      else this.toggleAbout(row.sha);
+    },
+
     /** @param {number} from @param {number} to */
     async pickRange(from, to) {
       try {
@@ -612,7 +618,22 @@ export const shelf = (session, app) => () => {
         run: () => session.history.undoChange(change.id),
       });
       session.changed();
+      if (["correct", "adopt", "withdraw"].includes(String(edit.kind))) this.offerClips(shas);
       return true;
+    },
+
+    /** Strands that are placed keep the reading they were made with: say so, and offer the new one. @param {string[]} shas */
+    offerClips(shas) {
+      const strands = session.state.strands.filter((s) => shas.includes(s.loop));
+      if (!strands.length) return;
+      const who = strands.length === 1 ? `${strands[0].name} is placed in this project and keeps its own reading.`
+        : `${strands.length} of them are placed in this project and keep their own reading.`;
+      session.say(who, "info", {
+        label: "Change it there, too",
+        run: () => {
+          for (const strand of strands) void session.submit({ kind: "follow_loop", hand: strand.id });
+        },
+      });
     },
 
     favour() {
