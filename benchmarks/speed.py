@@ -13,7 +13,8 @@ from python_stretch import Signalsmith
 
 from benchmarks.sounds import eight_seconds
 from zeroknot.core.audio import Audio
-from zeroknot.core.listening.attacks import Attacks, all_attacks
+from zeroknot.core.listening.attack import Attacks
+from zeroknot.core.listening.attacks import all_attacks
 from zeroknot.core.render.plan import plan_ratio
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.methods import METHODS

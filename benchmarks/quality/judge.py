@@ -22,7 +22,7 @@ from benchmarks.quality.cases import RATIOS, SHIFTS, Played, make
 from benchmarks.quality.measures import RATE, Sound, Truth, score
 from benchmarks.quality.peers import peers
 from zeroknot.core.audio import Audio
-from zeroknot.core.listening.attacks import Attacks
+from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.material import material_of
 from zeroknot.core.listening.sound_kind import sound_heard
 from zeroknot.core.render.plan import plan_ratio

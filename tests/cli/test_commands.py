@@ -1,4 +1,5 @@
 import contextlib
+import inspect
 import io
 import json
 import subprocess
@@ -6,6 +7,7 @@ import sys
 import tempfile
 import unittest
 import unittest.mock
+from importlib import import_module
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +16,7 @@ import soundfile
 from tests.core.listening.test_midi_reading import SIX_EIGHT
 from tests.sounds import FIXTURES, audio, rendered, sine
 from tests.studio.helper import StudioTest
+from zeroknot.cli.main import COMMANDS
 from zeroknot.cli.main import run as run_command
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.studio.intents.placing import Place
@@ -42,6 +45,32 @@ def run_here(*arguments, folder):
         except SystemExit as ended:
             status = ended.code or 0
     return subprocess.CompletedProcess(arguments, status, out.getvalue(), err.getvalue())
+
+
+class CommandLineTest(unittest.TestCase):
+    def test_what_help_says_is_what_the_commands_say(self):
+        for name, (module, function, about) in COMMANDS.items():
+            with self.subTest(name):
+                found = getattr(import_module(f"zeroknot.cli.{module}"), function)
+                self.assertEqual(inspect.getdoc(found), about)
+
+    def test_help_loads_nothing_that_takes_long(self):
+        loaded = subprocess.run(
+            [sys.executable, "-c", "import sys; from zeroknot.cli.main import run\n"
+             "try: run()\nexcept SystemExit: pass\n"
+             "print([m for m in ('numpy', 'pydantic', 'sqlalchemy') if m in sys.modules])",
+             "--help"],
+            capture_output=True, text=True, check=True,
+        )  # fmt: skip
+        self.assertEqual(loaded.stdout.splitlines()[-1], "[]")
+
+    def test_the_server_loads_no_compiler_and_no_listening(self):
+        loaded = subprocess.run(
+            [sys.executable, "-c", "import sys, zeroknot.web.app\n"
+             "print([m for m in ('numba', 'scipy', 'pyloudnorm') if m in sys.modules])"],
+            capture_output=True, text=True, check=True,
+        )  # fmt: skip
+        self.assertEqual(loaded.stdout.strip(), "[]")
 
 
 class CommandsTest(unittest.TestCase):

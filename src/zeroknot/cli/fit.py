@@ -13,13 +13,8 @@ from zeroknot.core.audio import Audio, resampled
 from zeroknot.core.errors import FormatError
 from zeroknot.core.formats.audio_file import read_audio
 from zeroknot.core.formats.riff import BIT_DEPTHS, FLOAT_BITS, wav_bytes
-from zeroknot.core.listening.attacks import (
-    SENSITIVITY,
-    Attacks,
-    all_attacks,
-    is_silent,
-    sounding_range,
-)
+from zeroknot.core.listening.attack import SENSITIVITY, Attacks
+from zeroknot.core.listening.attacks import all_attacks, is_silent, sounding_range
 from zeroknot.core.listening.material import material_of
 from zeroknot.core.listening.readings import listen
 from zeroknot.core.listening.sound_kind import SoundReading, sound_heard

@@ -1,31 +1,74 @@
-"""The `zeroknot` command: one file a command, wired together here."""
+"""The `zeroknot` command: one file a command, each loaded when it is the one that is run."""
 
 import sys
+from collections.abc import Sequence
+from importlib import import_module
+from typing import NamedTuple
 
 import typer
 
-from zeroknot.cli import demo, exchange, fit, listen, serve, shelf
-from zeroknot.core.errors import ZeroKnotError
+ABOUT = "Bring loops into one time and key, hear them, print new ones."
 
-app = typer.Typer(
-    help="Bring loops into one time and key, hear them, print new ones.",
-    no_args_is_help=True,
-    add_completion=False,
-    pretty_exceptions_enable=False,
-)
-app.command("serve")(serve.serve)
-app.command("demo")(demo.demo)
-app.command("listen")(listen.listen_command)
-app.command("fit")(fit.fit)
-app.command("bring")(shelf.bring)
-app.command("shelf")(shelf.shelf)
-app.command("exchange")(exchange.exchange)
+
+class Command(NamedTuple):
+    """module and function of `zeroknot.cli`; about: what `--help` says of it, as its docstring"""
+
+    module: str
+    function: str
+    about: str
+
+
+COMMANDS = {
+    "serve": Command("serve", "serve", "Start the application and print its address."),
+    "demo": Command(
+        "demo", "demo",
+        "Make the demo project where there is none yet, and start the application on it.",
+    ),
+    "listen": Command(
+        "listen", "listen_command",
+        "Say what tempo, length, downbeat, attacks and key files have, and how sure that is.",
+    ),
+    "fit": Command(
+        "fit", "fit", "Write IN, stretched and shifted, to OUT, whose format follows its ending."
+    ),
+    "bring": Command(
+        "shelf", "bring",
+        "Bring files and whole folders onto the shelf; say how it went with each that gave "
+        "trouble.",
+    ),
+    "shelf": Command("shelf", "shelf", "Find loops on the shelf."),
+    "exchange": Command(
+        "exchange", "exchange",
+        "A practice exchange with made-up loops; point ZEROKNOT_EXCHANGE at it.",
+    ),
+}  # fmt: skip
+
+
+def app_for(arguments: Sequence[str]) -> typer.Typer:
+    """The application with the command that is asked for; the others by name alone."""
+    app = typer.Typer(
+        help=ABOUT, no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False
+    )
+    # A callback keeps it a group, however many commands it has.
+    app.callback()(lambda: None)
+    asked = arguments[0] if arguments else ""
+    for name, (module, function, about) in COMMANDS.items():
+        if name == asked:
+            app.command(name)(getattr(import_module(f"zeroknot.cli.{module}"), function))
+        else:
+            app.command(name, help=about)(lambda: None)
+    return app
 
 
 def run() -> None:
     """Entry point: known failures are one line on stderr and exit status 1."""
+    app = app_for(sys.argv[1:])
     try:
         app()
-    except ZeroKnotError as error:
+    except Exception as error:
+        from zeroknot.core.errors import ZeroKnotError
+
+        if not isinstance(error, ZeroKnotError):
+            raise
         print(f"zeroknot: {error}", file=sys.stderr)
         sys.exit(1)

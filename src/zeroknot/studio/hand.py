@@ -11,10 +11,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from zeroknot.core.listening.attacks import SENSITIVITY, Attacks
-from zeroknot.core.listening.beats import followed
-from zeroknot.core.listening.reading import Reading
-from zeroknot.core.listening.readings import LONGEST_LOOP_SECONDS
+from zeroknot.core.listening.attack import SENSITIVITY, Attacks
+from zeroknot.core.listening.reading import LONGEST_LOOP_SECONDS, Reading
 from zeroknot.core.loop import Loop
 from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass
 from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose
@@ -138,6 +136,8 @@ def pulses_heard(strand: Strand, loop: Loop) -> NDArray[np.float64]:
 def _followed(
     attacks: tuple[tuple[float, float, float], ...], period: float, until: float
 ) -> NDArray[np.float64]:
+    from zeroknot.core.listening.beats import followed  # its compiler takes a while to load
+
     table = np.asarray([a for a in attacks if a[2] >= 1.0 - SENSITIVITY]).reshape(-1, 3)
     return followed(Attacks(table[:, 0], table[:, 1], table[:, 2]), period, until)
 

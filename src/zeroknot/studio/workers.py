@@ -23,8 +23,9 @@ from zeroknot.core.formats.loop_file import read_loop_file
 from zeroknot.core.formats.midi import MidiLoop, read_midi
 from zeroknot.core.formats.riff import FLOAT_BITS, LoopMark, wav_bytes
 from zeroknot.core.formats.sniff import MIDI, sniff
+from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.attacks import VERSION as ATTACKS_VERSION
-from zeroknot.core.listening.attacks import Attacks, all_attacks
+from zeroknot.core.listening.attacks import all_attacks
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.midi_reading import hear_midi, midi_claims, rung_out_second
 from zeroknot.core.listening.picture import COARSE, picture_of

@@ -5,7 +5,7 @@ from dataclasses import asdict
 import numpy as np
 
 from tests.sounds import RATE, audio, drum_loop, rendered, sine
-from zeroknot.core.listening.attacks import Attacks
+from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.beats import curve_of, followed
 from zeroknot.core.listening.chroma import chroma, spectral_peaks, tuning_cents
 from zeroknot.core.listening.hearing import Hearing

@@ -3,7 +3,7 @@ import unittest
 import numpy as np
 
 from zeroknot.core.errors import EditError
-from zeroknot.core.listening.attacks import Attacks
+from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.corrected import corrected
 from zeroknot.core.listening.counting import follows, from_taps, tapped_bpm
 from zeroknot.core.listening.reading import Reading

@@ -5,7 +5,7 @@ import numpy as np
 
 from tests.sounds import RATE, audio, drum_loop
 from zeroknot.core.listening import evidence as evidence_module
-from zeroknot.core.listening.attacks import Attacks
+from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.evidence import evidence, first_evidence
 from zeroknot.core.listening.hypotheses import (
     END_BEAT,

@@ -5,7 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.sounds import RATE, audio
-from zeroknot.core.listening.attacks import Attacks
+from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.render.kept_pieces import KeptPieces
 from zeroknot.core.render.plan import AS_IT_IS, plan_pass
 from zeroknot.core.render.run import Rendering

@@ -4,7 +4,8 @@ from dataclasses import asdict, replace
 import numpy as np
 
 from tests.sounds import RATE, audio, hits, rendered, sine
-from zeroknot.core.listening.attacks import Attacks, find_attacks
+from zeroknot.core.listening.attack import Attacks
+from zeroknot.core.listening.attacks import find_attacks
 from zeroknot.core.render.pass_file import folded
 from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass
 from zeroknot.core.render.run import Rendering

@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from tests.sounds import RATE, audio, drum_loop, hits, pitch_of, rendered, sine
 from zeroknot.core.errors import StretchError
-from zeroknot.core.listening.attacks import Attacks, all_attacks
+from zeroknot.core.listening.attack import Attacks
+from zeroknot.core.listening.attacks import all_attacks
 from zeroknot.core.render.pass_file import folded
 from zeroknot.core.render.plan import RenderPlan, plan_ratio
 from zeroknot.core.render.run import Rendering

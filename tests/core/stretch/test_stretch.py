@@ -4,7 +4,8 @@ import numpy as np
 
 from tests.sounds import RATE, audio, hits, pitch_of, rendered, sine
 from zeroknot.core.errors import StretchError
-from zeroknot.core.listening.attacks import Attacks, find_attacks
+from zeroknot.core.listening.attack import Attacks
+from zeroknot.core.listening.attacks import find_attacks
 from zeroknot.core.render.pass_file import folded
 from zeroknot.core.render.plan import plan_pass, plan_ratio
 from zeroknot.core.render.run import Rendering

@@ -6,7 +6,7 @@ import numpy as np
 from tests.sounds import audio
 from tests.takes import beat_times, drummer, wandering
 from zeroknot.core.errors import KnotError
-from zeroknot.core.listening.attacks import Attacks
+from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.beats import followed
 from zeroknot.core.listening.material import material_of
 from zeroknot.core.warp.knot import Knot

@@ -19,12 +19,12 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from zeroknot.core.audio import Audio
+from zeroknot.core.listening.attack import SENSITIVITY, Attacks, Floats
 from zeroknot.core.listening.network import network
 from zeroknot.core.listening.picture import Picture, picture_of
 from zeroknot.core.listening.tempo import periods
 
 VERSION = 2
-SENSITIVITY = 0.65  # what holds where nobody asked for more or less
 LEAST_SURENESS = 0.03  # below it nothing is kept
 NEAREST_SECONDS = 0.022
 SEARCH_BEFORE, SEARCH_AFTER = 0.008, 0.018  # seconds round a peak in which the rise is looked for
@@ -38,38 +38,7 @@ QUIETEST_RMS = 1e-4  # −80 dBFS: below it there is nothing to hear
 SMOOTH_SECONDS = 0.0015
 STEP_SECONDS = 0.003
 
-Floats = NDArray[np.float64]
 Table = NDArray[np.float32]
-
-
-@dataclass(frozen=True, eq=False)
-class Attacks:
-    """seconds    float64 [n], rising
-    strengths  float64 [n], 0…1
-    sureness   float64 [n], 0…1
-    """
-
-    seconds: Floats
-    strengths: Floats
-    sureness: Floats
-
-    @classmethod
-    def none(cls) -> "Attacks":
-        return cls(np.zeros(0), np.zeros(0), np.zeros(0))
-
-    def at_sensitivity(self, sensitivity: float) -> "Attacks":
-        """Those that hold at a sensitivity of 0…1; a higher one only ever adds."""
-        return self.taken(self.sureness >= 1.0 - sensitivity)
-
-    def strongest(self, most: int) -> tuple[Floats, Floats]:
-        """Seconds and strengths of as many, in order: of a long take that is enough."""
-        if self.seconds.size <= most:
-            return self.seconds, self.strengths
-        kept = np.sort(np.argsort(-self.strengths, kind="stable")[:most])
-        return self.seconds[kept], self.strengths[kept]
-
-    def taken(self, which: NDArray[np.bool_]) -> "Attacks":
-        return Attacks(self.seconds[which], self.strengths[which], self.sureness[which])
 
 
 def find_attacks(sound: Audio, sensitivity: float = SENSITIVITY) -> Attacks:

@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from zeroknot.core.listening.attacks import Attacks
+from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.material import Material
 from zeroknot.core.listening.reading import Reading
 

@@ -12,7 +12,7 @@ from dataclasses import asdict, dataclass
 import numpy as np
 
 from zeroknot.core.errors import EditError
-from zeroknot.core.listening.attacks import Attacks
+from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.corrected import Correction, corrected
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.listening.seams import overhang_of

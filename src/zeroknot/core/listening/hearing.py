@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from zeroknot.core.listening.attacks import SENSITIVITY, Attacks
+from zeroknot.core.listening.attack import SENSITIVITY, Attacks
 from zeroknot.core.listening.key import KeyReading
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.listening.sound_kind import SoundReading

@@ -17,7 +17,7 @@ from dataclasses import dataclass, fields, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from zeroknot.core.listening.attacks import Attacks
+from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.picture import Picture
 from zeroknot.core.listening.tempo import periods, top_of
 

@@ -10,15 +10,20 @@ from each of the 24 tonics (after Krumhansl & Kessler 1982, but with weights tha
 benchmarks/accuracy, from loops and from pieces with a known key), judged by a small network.
 """
 
+from __future__ import annotations
+
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.harmony.key import NAMES
-from zeroknot.core.listening.material import Material
 from zeroknot.core.listening.network import network
 from zeroknot.core.listening.sound_kind import UNPITCHED, SoundReading
+
+if TYPE_CHECKING:  # naming a key does not cost what listening takes to load
+    from zeroknot.core.listening.material import Material
 
 Table = NDArray[np.float32]
 EDGE_SHARE = 0.12  # of a loop that counts as its beginning or end
@@ -38,7 +43,7 @@ class KeyReading:
     cents: float | None = None
 
     @classmethod
-    def none(cls, cents: float | None = None) -> "KeyReading":
+    def none(cls, cents: float | None = None) -> KeyReading:
         return cls(None, 0.0, None, 0.0, cents)
 
 

@@ -6,12 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.audio import Audio
-from zeroknot.core.listening.attacks import (
-    SENSITIVITY,
-    Attacks,
-    all_attacks,
-    sounding_range,
-)
+from zeroknot.core.listening.attack import SENSITIVITY, Attacks
+from zeroknot.core.listening.attacks import all_attacks, sounding_range
 from zeroknot.core.listening.chroma import Peaks, chroma, spectral_peaks, tuning_cents
 from zeroknot.core.listening.picture import Picture, picture_of
 

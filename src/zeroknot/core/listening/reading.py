@@ -9,6 +9,8 @@ Conventions
 
 from dataclasses import dataclass
 
+LONGEST_LOOP_SECONDS = 75.0  # longer is a take: its beats are followed instead
+
 
 @dataclass(frozen=True)
 class Reading:

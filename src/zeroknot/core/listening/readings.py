@@ -34,14 +34,13 @@ from zeroknot.core.listening.hypotheses import (
 from zeroknot.core.listening.judge import judged
 from zeroknot.core.listening.key import key_heard
 from zeroknot.core.listening.material import Material, material_of
-from zeroknot.core.listening.reading import Claims, Reading
+from zeroknot.core.listening.reading import LONGEST_LOOP_SECONDS, Claims, Reading
 from zeroknot.core.listening.sound_kind import ONE_HIT, sound_heard
 
 MOST_READINGS = 5
 LEAST_CONFIDENCE = 0.01
 SAME_TEMPO_BPM = 0.1
 SAME_ANSWER = 0.004
-LONGEST_LOOP_SECONDS = 75.0  # longer is a take: its beats are followed instead
 SHORTEST_TAKE_SECONDS = 12.0  # from here on a player's tempo may have moved
 SAME_MEAN_TEMPO, LEAST_WANDERING = 0.01, 0.02
 TAKE_FITS_BETTER = 0.25  # share of the attacks that only the followed beats are on

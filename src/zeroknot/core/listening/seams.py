@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.audio import Audio
-from zeroknot.core.listening.attacks import Attacks
+from zeroknot.core.listening.attack import Attacks
 
 LENGTHS = (1, 2, 4, 8)  # bars
 SEAM_SECONDS = 0.4  # on each side that is compared

@@ -9,13 +9,18 @@ Method: colour, rises, tonality, range and density of the whole sound, judged by
 one hit by rule.
 """
 
+from __future__ import annotations
+
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
-from zeroknot.core.listening.material import Material
 from zeroknot.core.listening.network import network
+
+if TYPE_CHECKING:  # naming the kinds does not cost what listening takes to load
+    from zeroknot.core.listening.material import Material
 
 Table = NDArray[np.float32]
 
@@ -34,7 +39,7 @@ class SoundReading:
     confidence: float
 
     @classmethod
-    def none(cls) -> "SoundReading":
+    def none(cls) -> SoundReading:
         return cls(None, 0.0)
 
 

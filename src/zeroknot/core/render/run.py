@@ -17,7 +17,7 @@ import numpy as np
 from scipy import ndimage
 
 from zeroknot.core.audio import Audio, Samples
-from zeroknot.core.listening.attacks import Attacks
+from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.kept_pieces import KeptPieces, Rendered, key_of
 from zeroknot.core.render.plan import RenderPlan

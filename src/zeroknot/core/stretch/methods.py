@@ -8,7 +8,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Literal
 
 from zeroknot.core.errors import StretchError
-from zeroknot.core.listening.attacks import SENSITIVITY
+from zeroknot.core.listening.attack import SENSITIVITY
 from zeroknot.core.stretch.settings import GRAINS, PLAYED, SHIFTED
 from zeroknot.core.synth.voices import VERSION as VOICES_VERSION
 
