@@ -210,3 +210,46 @@ class RulesTest(BrowserTest):
             f"return {beats}.map((b) => position(zeroKnot.session.sheet.pulses, b));"
         )
         self.assertEqual(got, [str(metre_map.position(b)) for b in beats])
+
+
+class LatencyTest(BrowserTest):
+    """What is seen is what is heard: headless browsers tell no latency, so it is passed in."""
+
+    def test_the_playhead_and_the_place_in_hand_are_those_that_leave_the_speaker(self):
+        self.server.bring(wav_bytes(rendered("drums_103"), 16), "drums_103.wav")
+        self.server.settle()
+        sha = next(r["sha"] for r in self.server.rows() if r["name"] == "drums_103")
+        self.intent(kind="place", hand=sha, beat=0, passes=8)
+        self.open("arrange")
+        self.page.locator("#strip").focus()
+        self.page.keyboard.press("Space")
+        self.wait(lambda: self.engine("e && e.song.isPlaying") and self.beat() > 2)
+        told = self.page.evaluate(
+            """async (sha) => {
+              const {session, app} = zeroKnot;
+              const e = session.engine_;
+              const seen = [];
+              for (const latency of [0, 0.04, 0.25]) {
+                e.latencyGiven = latency;
+                const now = e.song.player.now;
+                seen.push([latency, e.song.plan.beatAt(now) - session.beat()]);
+              }
+              e.latencyGiven = 0;
+              await app.hearHand(sha, "fitted", false);
+              while (!e.hand.isPlaying || e.hand.second() < 0.6) {
+                await new Promise((done) => setTimeout(done, 10));
+              }
+              for (const latency of [0, 0.04, 0.25]) {
+                e.latencyGiven = latency;
+                const now = e.hand.player.now;
+                seen.push([latency, e.hand.plan.secondAt(now) - e.hand.second()]);
+              }
+              return seen;
+            }""",
+            sha,
+        )
+        for latency, beats in told[:3]:
+            self.assertAlmostEqual(beats, latency * 120 / 60, delta=0.02)
+        for latency, seconds in told[3:]:
+            # Of the recording: it is played 120 / 103 times as fast.
+            self.assertAlmostEqual(seconds, latency * 120 / 103, delta=0.02)

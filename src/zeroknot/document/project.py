@@ -58,6 +58,11 @@ class KeyChange(Value):
     key: str
 
 
+def yarn_of(loop: str) -> int:
+    """The dye that a loop has wherever it stands, by its hash."""
+    return int(loop[:4], 16) % YARNS
+
+
 class Strand(Named):
     """A loop as this project treats it.
 

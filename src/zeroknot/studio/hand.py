@@ -21,7 +21,7 @@ from zeroknot.core.timeline.metre_map import Metre
 from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.warp_map import WarpMap
-from zeroknot.document.project import YARNS, Project, Strand
+from zeroknot.document.project import YARNS, Project, Strand, yarn_of
 from zeroknot.store.loops import LoopStore
 
 SHA_DIGITS = 64
@@ -75,8 +75,15 @@ def fresh_strand(project: Project, loop: Loop) -> Strand:
         loop=loop.sha,
         reading=reading,
         knots=warp.knots,
-        yarn=len(project.strands) % YARNS,
+        yarn=_yarn(project, loop.sha),
     )
+
+
+def _yarn(project: Project, sha: str) -> int:
+    """The loop's own dye, or the next that no other loop of the project has."""
+    taken = {s.yarn for s in project.strands if s.loop != sha}
+    own = yarn_of(sha)
+    return next((y % YARNS for y in range(own, own + YARNS) if y % YARNS not in taken), own)
 
 
 def _with_tempo_changes(warp: WarpMap, beats: tuple[float, ...]) -> WarpMap:

@@ -14,7 +14,7 @@ from zeroknot.core.stretch.methods import method_named
 from zeroknot.core.stretch.strain import in_words, level_of, strain_of
 from zeroknot.core.timeline.tempo_map import FASTEST_BPM, SLOWEST_BPM
 from zeroknot.core.units import semitones_of_ratio
-from zeroknot.document.project import Clip, Project, Strand
+from zeroknot.document.project import Clip, Project, Strand, yarn_of
 from zeroknot.store.shelf_index import Found
 from zeroknot.store.shelf_query import LOWEST_BPM, TEMPO_BIN_BPM, Facts
 from zeroknot.studio.hand import case_of, quarters_of, stretch_of
@@ -256,6 +256,10 @@ def row_json(row: Facts, project: Project | None) -> dict[str, Any]:
         "sound": row.sound,
         "is_print": row.is_print,
         "favourite": row.favourite,
+        "yarn": next(
+            (s.yarn for s in project.strands if s.loop == row.sha) if project else iter(()),
+            yarn_of(row.sha),
+        ),
         "duration_ratio": ratio,
         "shift": shift,
         "warnings": json.loads(row.warnings),

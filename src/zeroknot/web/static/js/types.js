@@ -68,7 +68,7 @@
  *   file_kind: string, seconds: number, channels: number, rate: number, bars: number | null,
  *   beats_per_bar: number | null, tempo_bpm: number | null, confidence: number, is_stated: boolean,
  *   claimed_bpm: number | null, key: string | null, key_confidence: number,
- *   is_key_stated: boolean, sound: string | null, is_print: boolean, favourite: boolean,
+ *   is_key_stated: boolean, sound: string | null, is_print: boolean, favourite: boolean, yarn: number,
  *   duration_ratio: number | null, shift: number | null, warnings: string[]}} ShelfRow
  * @typedef {{value: string, count: number}} FacetValue
  * @typedef {{loops: number, hits: number}} HitCounts

@@ -38,6 +38,8 @@ export const takeControls = (session, app, what) => {
     /** @type {any[]} */
     found: [],
     wasLooked: false,
+    /** The proposal that is the chosen stretch, by its key. @type {number | null} */
+    takenFound: null,
     rangeFacts: "", overhangText: "", hasOverhang: false, rangeBars: "", cropping: false, cropped: "", croppedSha: "",
 
     showTake() {
@@ -63,10 +65,11 @@ export const takeControls = (session, app, what) => {
       }
     },
 
-    /** @param {{start_s: number, end_s: number, bars: number}} loop */
+    /** @param {{key: number, start_s: number, end_s: number, bars: number}} loop */
     takeFound(loop) {
       const stage = what.stage();
       if (!stage) return;
+      this.takenFound = loop.key;
       this.rangeBars = String(loop.bars);
       stage.select([loop.start_s, loop.end_s]);
       stage.show(loop.start_s, loop.end_s);
@@ -79,6 +82,8 @@ export const takeControls = (session, app, what) => {
       const key = JSON.stringify(range);
       if (key === asked) return;
       asked = key;
+      const taken = this.found.find((f) => f.key === this.takenFound);
+      if (!range || !taken || Math.abs(taken.start_s - range[0]) > 1e-6) this.takenFound = null;
       clearTimeout(timer);
       if (!range || what.hand().file_kind === "midi") {
         facts = null;

@@ -7,17 +7,13 @@ import { paletteName } from "../ui/colours.js";
 /** @typedef {import("../types.js").ShelfRow} ShelfRow */
 
 export const SURE = 0.6;
-const YARNS = 8;
-
-/** Each loop has a yarn of its own, wherever it stands. @param {string} sha */
-export const yarnOf = (sha) => Number.parseInt(sha.slice(0, 4), 16) % YARNS;
 
 /**
  * @param {ShelfRow} row @param {number} index @param {string} projectPath
  * @param {number} lay times its own beats
  */
 export function shown(row, index, projectPath, lay) {
-  const yarn = yarnOf(row.sha);
+  const { yarn } = row;
   const sureness = row.tempo_bpm === null ? "cannot tell"
     : row.is_stated ? "stated by hand" : `${percent(row.confidence)} sure`;
   const isSure = row.is_stated || row.confidence >= SURE;
@@ -57,7 +53,7 @@ export function gap(index, projectPath) {
     sha: "".padEnd(64, "0"), stamp: 0, name: "…", set: "", tags: [], file_kind: "wav", seconds: 0,
     channels: 2, rate: 44100, bars: null, beats_per_bar: null, tempo_bpm: null, confidence: 0,
     is_stated: false, claimed_bpm: null, key: null, key_confidence: 0, is_key_stated: false,
-    sound: null, is_print: false, favourite: false, duration_ratio: null, shift: null, warnings: [],
+    sound: null, is_print: false, favourite: false, yarn: 0, duration_ratio: null, shift: null, warnings: [],
   };
   return {
     ...shown(empty, index, projectPath, 1), key: `gap-${index}`, isGap: true, ringPath: "", linePath: "", length: "",

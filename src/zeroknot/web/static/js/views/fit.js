@@ -13,7 +13,7 @@ import { barLine, placeText } from "../metre.js";
 import { Scope } from "../scope.js";
 import { showAgain } from "../ui/fields.js";
 import { bindKeys } from "../ui/keys.js";
-import { downloadWav } from "./shelf.js";
+import { downloadWav } from "../shelf/download.js";
 
 /** @typedef {import("../types.js").Hand} Hand */
 /** @typedef {import("../types.js").HandSheet} HandSheet */
@@ -373,8 +373,11 @@ export const fit = (session, app) => () => {
     showChosen() {
       this.rangeChanged();
       const chosen = [...(stage?.chosen ?? [])].sort((a, b) => a - b);
-      this.chosenCount = chosen.length;
       const range = stage?.range ?? null;
+      // What is being done comes into view by itself.
+      if (chosen.length && !this.chosenCount) reveal("knots");
+      if (range && !this.hasRange) document.querySelector(".side")?.scrollTo({ top: 0 });
+      this.chosenCount = chosen.length;
       this.hasRange = !!range;
       [this.rangeStart, this.rangeEnd] = range ? range.map((edge) => edge.toFixed(4)) : ["", ""];
       const knot = chosen.length === 1 ? hand.knots.find((k) => k[0] === chosen[0]) : undefined;
@@ -730,12 +733,26 @@ export const fit = (session, app) => () => {
       if (this.hearing) void this.startHearing(this.way);
     },
 
+    /** @param {string} name of a section of the side */
+    jump(name) {
+      reveal(name, true);
+    },
+
     hearSeam() {
       if (this.seamMode) this.stopHearing();
       else void this.startHearing("seam");
     },
   };
 };
+
+/** A section of the side comes into view, opened. @param {string} name @param {boolean} [isAsked] by a person: it gets the keys, too */
+function reveal(name, isAsked = false) {
+  const section = document.querySelector(`details[data-section="${name}"]`);
+  if (!section) return;
+  section.setAttribute("open", "");
+  section.scrollIntoView({ block: isAsked ? "start" : "nearest" });
+  if (isAsked) section.querySelector("summary")?.focus({ preventScroll: true });
+}
 
 /** Sections of the side that were closed stay so, in this and other sessions. @param {Scope} scope */
 function keepSections(scope) {

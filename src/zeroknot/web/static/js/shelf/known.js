@@ -1,0 +1,184 @@
+// @ts-check
+/** What is known of a loop, and what a person makes of it: corrected, named, tagged, for one or for many. */
+
+import { getJson, postOnce } from "../net/api.js";
+import { typedNumber } from "../format.js";
+import { section } from "../sections.js";
+import { fieldsOf, keyTextOf, readingsOf, tagChanges } from "./about.js";
+import { downloadWav } from "./download.js";
+
+/** @typedef {import("../types.js").KnownLoop} KnownLoop */
+
+/** @param {import("./shared.js").Shared} shared */
+export const known = (shared) => {
+  const { session, list, data } = shared;
+
+  return section(shared.whole, {
+    about: false,
+    /** @type {KnownLoop | null} */
+    known: null,
+    /** @type {any[]} */
+    readings: [],
+    applyTo: "picked",
+    field: { name: "", set: "", tags: "", tempo: "", bars: "", per: "", downbeat: "", key: "", sound: "" },
+    /** @type {string[]} */
+    keys: data.keys,
+    /** @type {string[]} */
+    sounds: data.sounds,
+
+    /** Change loops; the notice takes it back. @param {Record<string, unknown>} edit @param {string[] | null} [which] @param {Record<string, unknown> | null} [search] */
+    async change(edit, which = null, search = null) {
+      const shas = which ?? this.picks();
+      const body = search ? { edit, search } : { edit, shas };
+      const change = await shared.tried(() => postOnce("/api/shelf/changes", body));
+      if (!change) return false;
+      session.history.did({ kind: "shelf", change: change.id, label: change.label });
+      const only = shas.length === 1 && !search ? list.at(list.placeOf(shas[0]))?.name : null;
+      const who = only ?? `${change.count} loop${change.count === 1 ? "" : "s"}`;
+      const left = change.left_out ? `; ${change.left_out} could not be` : "";
+      await this.reload();
+      session.say(`${who}: ${change.label}${left}.`, "info", {
+        label: "Undo",
+        run: () => session.history.undoChange(change.id),
+      });
+      session.changed();
+      if (["correct", "adopt", "withdraw"].includes(String(edit.kind))) this.offerClips(shas);
+      return true;
+    },
+
+    /** Strands that are placed keep the reading they were made with: say so, and offer the new one. @param {string[]} shas */
+    offerClips(shas) {
+      const strands = session.state.strands.filter((s) => shas.includes(s.loop));
+      if (!strands.length) return;
+      const who = strands.length === 1 ? `${strands[0].name} is placed in this project and keeps its own reading.`
+        : `${strands.length} of them are placed in this project and keep their own reading.`;
+      session.say(who, "info", {
+        label: "Change it there, too",
+        run: () => {
+          for (const strand of strands) void session.submit({ kind: "follow_loop", hand: strand.id });
+        },
+      });
+    },
+
+    favour() {
+      const row = list.at(this.chosenIndex);
+      if (row) void this.change({ kind: "favour", favourite: !row.favourite });
+    },
+
+    /** @param {{sha: string, favourite: boolean}} row */
+    favourRow(row) {
+      void this.change({ kind: "favour", favourite: !row.favourite }, [row.sha]);
+    },
+
+    takeOff() {
+      if (this.picks().includes(this.hearing)) this.quiet();
+      const shas = this.picks();
+      this.picked = [];
+      if (shas.length) void this.change({ kind: "take_off" }, shas);
+    },
+
+    /** @param {string} [sha] */
+    toggleAbout(sha) {
+      if (sha && sha !== this.chosen) this.choose(list.placeOf(sha));
+      this.about = sha ? true : !this.about;
+      if (this.about) void this.showAbout();
+    },
+
+    async showAbout() {
+      const sha = this.chosen;
+      if (!sha) {
+        this.known = null;
+        return;
+      }
+      const known = await shared.tried(() => getJson(`/api/loops/${sha}`));
+      if (!known || sha !== this.chosen) return;
+      this.known = known;
+      this.readings = readingsOf(known);
+      this.field = fieldsOf(known);
+      this.isStated = known.is_stated || known.is_key_stated || known.is_sound_stated;
+      this.keyText = keyTextOf(known);
+      this.warningText = known.warnings.join("; ");
+      const inSet = shared.facets.sets.find((f) => f.value === known.set)?.count ?? 0;
+      this.setCount = known.set ? inSet : 0;
+      if (this.applyTo === "set" && !this.setCount) this.applyTo = "picked";
+    },
+    isStated: false,
+    keyText: "",
+    warningText: "",
+    setCount: 0,
+
+    get applyText() {
+      return this.picked.length > 1 ? `the ${this.picked.length} chosen` : "this loop";
+    },
+
+    get setText() {
+      return this.known?.set ? `all of ${this.known.set} (${this.setCount})` : "";
+    },
+
+    /** A correction, for the chosen or for the whole set. @param {Record<string, unknown>} edit */
+    correct(edit) {
+      if (this.applyTo === "set" && this.known?.set) return this.change(edit, null, { sets: [this.known.set] });
+      return this.change(edit);
+    },
+
+    /** @param {"tempo" | "bars" | "per" | "downbeat"} name */
+    typed(name) {
+      const value = typedNumber(this.field[name]);
+      const column = { tempo: "tempo_bpm", bars: "bars", per: "beats_per_bar", downbeat: "downbeat_s" }[name];
+      if (value === null) {
+        session.say("That is no number.", "error");
+        void this.showAbout();
+        return;
+      }
+      void this.correct({ kind: "correct", [column]: name === "bars" || name === "per" ? Math.round(value) : value });
+    },
+
+    /** @param {number} times */
+    count(times) {
+      void this.correct({ kind: "correct", times });
+    },
+
+    /** @param {number} index */
+    adopt(index) {
+      void this.change({ kind: "adopt", index }, [this.chosen]);
+    },
+
+    withdraw() {
+      void this.correct({ kind: "withdraw" });
+    },
+
+    /** @param {string} key */
+    stateKey(key) {
+      void this.correct({ kind: "state_key", key: key || null });
+    },
+
+    /** @param {string} sound */
+    stateSound(sound) {
+      if (sound) void this.correct({ kind: "state_sound", sound });
+    },
+
+    rename() {
+      if (this.known && this.field.name !== this.known.name) void this.change({ kind: "rename", name: this.field.name }, [this.chosen]);
+    },
+
+    moveToSet() {
+      if (this.known && this.field.set !== this.known.set) void this.correct({ kind: "move_to_set", set_name: this.field.set });
+    },
+
+    /** Tags as typed, commas between: what is new is added, what is gone is taken off. */
+    retag() {
+      if (!this.known) return;
+      const { add, remove: gone } = tagChanges(this.field.tags, this.known.tags);
+      if (add.length || gone.length) void this.correct({ kind: "tag", add, remove: gone });
+    },
+
+    showSet() {
+      if (this.known?.set) this.askKept({ sets: [this.known.set], sort: "name" });
+    },
+
+    /** @param {string} sha */
+    download(sha) {
+      if (sha) void downloadWav(session, sha);
+    },
+  });
+};
