@@ -54,6 +54,9 @@ from zeroknot.store.audio_store import AudioStore, block_path, peaks_path, sha25
 from zeroknot.studio.executors import THREADS_VARIABLE
 from zeroknot.studio.listened import Listened, Unpacked
 
+# Recordings and renderings kept open: a song asks for blocks of all its tracks in turn, and each
+# costs milliseconds to open. Recordings are mapped, pieces are bounded elsewhere: little is held.
+KEPT_OPEN = 96
 PICTURE_VERSION = 1  # of a take's picture in the cache
 MIDI_RATE = 44_100  # at which a MIDI loop is drawn and measured
 MEASURED_SECONDS = 60.0  # of a body; a take of half an hour need not be rendered to be matched
@@ -381,7 +384,7 @@ def _decoded(folder: Path, sha: str) -> Audio:
         return read_audio(file)[1]
 
 
-@lru_cache(maxsize=6)
+@lru_cache(maxsize=KEPT_OPEN)
 def _source(folder: Path, sha: str, rate: int) -> Audio:
     """A recording at a rate, converted once and then mapped from the cache."""
     place = AudioStore(folder).cache / "sources" / sha[:2] / f"{sha}-{rate}.npy"
@@ -399,7 +402,7 @@ def _source(folder: Path, sha: str, rate: int) -> Audio:
     return Audio(np.load(place, mmap_mode="r"), rate)
 
 
-@lru_cache(maxsize=6)
+@lru_cache(maxsize=KEPT_OPEN)
 def _rendering(folder: Path, plan: RenderPlan) -> InBlocks:
     midi = _midi(folder, plan.source)
     if midi:

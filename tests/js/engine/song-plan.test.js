@@ -241,6 +241,20 @@ test("while a new tempo is awaited what sounds goes on; a line that was missed i
   assertHeard(stage, stage.now, ["drums@120"]);
 });
 
+test("a new tempo comes within two bars though more is wanted than can be rendered", () => {
+  // 24 tracks of eight bars need 65 blocks a second; 45 are rendered, none was before.
+  const clips = Array.from({ length: 24 }, (_, i) => ({ name: `t${i}`, bars: 8, passes: 4 }));
+  const stage = new Stage({ kitchen: new Kitchen(45), sheet: sheetOf({ clips }) });
+  stage.plan.play(0);
+  stage.run(6);
+  assert.ok(stage.plan.isPlaying && stage.plan.isBehind);
+  const asked = stage.now;
+  stage.plan.adopt(sheetOf({ bpm: 97, clips }), stage.now);
+  stage.run(3 * BAR_96);
+  const at = stage.firstOf((e) => e.digest.includes("@97"));
+  assert.ok(at - asked < frames(2 * BAR_96), `after ${(at - asked) / RATE} s`);
+});
+
 test("a tempo that is changed twice comes once, as the last", () => {
   const stage = new Stage().play(0).run(1);
   stage.plan.adopt(sheetOf({ bpm: 120 }), stage.now);

@@ -32,6 +32,7 @@ export const READY_SECONDS = 0.35; // that have to be there before anything begi
 const START_SECONDS = 0.03; // from ready to sounding
 const LOOK_SECONDS = 3; // asked for ahead
 const DECIDE_SECONDS = 0.08; // before a bar line it is decided whether a swap is on it
+const BEHIND_SECONDS = 1; // for all that a swap needs, where blocks come late
 const FIRST_PAUSE_SECONDS = 1; // after the second bar line that was missed; doubled with each
 const REMEMBERED_SECONDS = 2; // of what was heard
 
@@ -131,7 +132,13 @@ export class SongPlan {
     this.pending = newest.sheet.time_key === current.sheet.time_key ? "events" : "time";
     this.fresh = newest.events.filter((e) => !current.keys.has(keyOf(e)));
     this.misses = 0;
-    this.notBefore = now;
+    // Where blocks come late anyway, the next line is not tried if it is too near for all of them.
+    this.notBefore = this.isBehind ? now + BEHIND_SECONDS * this.rate : now;
+  }
+
+  /** Does sound come late, because more is wanted than can be rendered? */
+  get isBehind() {
+    return this.handout.late.length > 0;
   }
 
   /** Begin, from the cycle's start or from the playhead. @param {number} [beat] */
@@ -431,6 +438,8 @@ export class SongPlan {
       for (const at of [line, next]) {
         if (!at) continue;
         const song = this.frameOf(newest.sheet, at.beat);
+        // Where more is wanted than can be rendered, what is left for good would always come first.
+        if (this.isBehind && at === line) want(found, newest, this.awaited, now - look, song, ready);
         want(found, newest, this.awaited, at.context, song, Math.max(ready, look - at.context));
       }
     }
