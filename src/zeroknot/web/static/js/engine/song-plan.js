@@ -32,7 +32,7 @@ export const READY_SECONDS = 0.35; // that have to be there before anything begi
 const START_SECONDS = 0.03; // from ready to sounding
 const LOOK_SECONDS = 3; // asked for ahead
 const DECIDE_SECONDS = 0.08; // before a bar line it is decided whether a swap is on it
-const BEHIND_SECONDS = 1; // for all that a swap needs, where blocks come late
+const BEHIND_SECONDS = 0.1; // an event, for what a swap needs of it, where blocks come late
 const FIRST_PAUSE_SECONDS = 1; // after the second bar line that was missed; doubled with each
 const REMEMBERED_SECONDS = 2; // of what was heard
 
@@ -132,8 +132,14 @@ export class SongPlan {
     this.pending = newest.sheet.time_key === current.sheet.time_key ? "events" : "time";
     this.fresh = newest.events.filter((e) => !current.keys.has(keyOf(e)));
     this.misses = 0;
-    // Where blocks come late anyway, the next line is not tried if it is too near for all of them.
-    this.notBefore = this.isBehind ? now + BEHIND_SECONDS * this.rate : now;
+    // Where blocks come late anyway, no line is tried that is too near for all that a swap needs.
+    this.notBefore = this.isBehind ? now + BEHIND_SECONDS * this.soundingAt(newest, this.beatAt(now)) * this.rate : now;
+  }
+
+  /** How many events sound at a beat. @param {Laid} laid @param {number} beat */
+  soundingAt({ sheet, events }, beat) {
+    const song = this.frameOf(sheet, beat);
+    return events.filter((e) => e.at <= song && song < e.at + e.frames).length;
   }
 
   /** Does sound come late, because more is wanted than can be rendered? */
