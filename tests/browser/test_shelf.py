@@ -358,6 +358,28 @@ class ShelfTest(ShelfHarness):
         about.get_by_label("Key of the loop").select_option("F minor")
         self.wait(lambda: self.server.get(f"/api/loops/{sha}")["key"] == "F minor")
 
+    def test_what_was_taken_off_is_found_and_put_back_later(self):
+        self.bring(*((f"kelp {i}.wav", drums(96 + i, seed=90 + i)) for i in range(2)))
+        page = self.page
+        page.get_by_label("Search by name").fill("kelp")
+        self.wait(lambda: len(self.names()) == 2)
+        page.get_by_label("Search by name").press("Escape")
+        self.choose("kelp 1")
+        page.keyboard.press("Delete")
+        self.wait(lambda: self.names() == ["kelp 0"])
+        # Another day: no notice, no undo of this page.
+        page.reload()
+        page.wait_for_function("() => window.zeroKnot?.session.sheet")
+        page.get_by_label("Search by name").fill("kelp")
+        page.get_by_label("Search by name").press("Escape")
+        page.get_by_role("button", name="taken off").click()
+        self.wait(lambda: self.names() == ["kelp 1"])
+        self.choose("kelp 1")
+        page.keyboard.press("Delete")
+        self.notice("kelp 1: back on the shelf")
+        page.get_by_role("button", name="taken off").click()
+        self.wait(lambda: sorted(self.names()) == ["kelp 0", "kelp 1"])
+
     def test_many_are_chosen_tagged_favoured_and_taken_off_with_undo(self):
         self.bring(*((f"reed {i}.wav", drums(110 + i, seed=70 + i)) for i in range(4)))
         page = self.page

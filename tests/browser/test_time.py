@@ -134,7 +134,7 @@ class TempoListTest(BrowserTest):
 # When the last of the blocks came that the new tempo begins with.
 LAST_NEEDED = """async () => {
   const {blocksBetween} = await import("/static/js/engine/schedule.js");
-  const {READY_SECONDS} = await import("/static/js/engine/song-plan.js");
+  const {READY_SECONDS} = await import("/static/js/engine/wanted.js");
   const {plan} = zeroKnot.session.engine_.song;
   const run = plan.handout.runs.find((r) => r.mark === plan.current.sheet);
   const keys = plan.current.events.flatMap((e) =>

@@ -185,7 +185,8 @@ class ShelfIndex:
     def _masks(self, query: Query, time: ProjectTime | None) -> dict[str, Mask]:
         """Who answers each part of the question; a part that is not asked has no mask."""
         size = len(self._rows)
-        masks = {"on_shelf": self._flag("on_shelf")}
+        on_shelf = self._flag("on_shelf")
+        masks = {"on_shelf": ~on_shelf if query.taken_off else on_shelf}
         asked = taken_apart(query.words)
         if asked.words:
             masks["words"] = self._with_words(asked.words)
@@ -357,6 +358,7 @@ class ShelfIndex:
             },
             favourite=int((others("favourite") & self._flag("favourite")).sum()),
             printed=int((others("printed") & self._flag("is_print")).sum()),
+            taken_off=int((others("on_shelf") & ~self._flag("on_shelf")).sum()),
             fits=int(everything.sum()) if "fits" in masks else 0,
             tempo=self._histogram(others("tempo")),
         )

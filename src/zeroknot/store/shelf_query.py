@@ -73,6 +73,7 @@ class Query:
     hits           all, only loops, or only one hits
     tempo          from, to in BPM
     favourite, printed   only those
+    taken_off      those that were taken off the shelf, instead of those on it
     stretch_within  percent by which the tempo may have to change, the nearest of half, once, double
     shift_within   semitones
     """
@@ -88,6 +89,7 @@ class Query:
     tempo: tuple[float, float] | None = None
     favourite: bool = False
     printed: bool = False
+    taken_off: bool = False
     stretch_within: float | None = None
     shift_within: int | None = None
     sort: str = "added"
@@ -173,5 +175,6 @@ class Facets:
     hits: dict[str, int] = field(default_factory=dict)
     favourite: int = 0
     printed: int = 0
+    taken_off: int = 0
     fits: int = 0
     tempo: tuple[int, ...] = ()  # of each TEMPO_BIN_BPM from LOWEST_BPM on

@@ -108,6 +108,18 @@ class TakeOff(ShelfEdit):
         return "off the shelf"
 
 
+class PutBack(ShelfEdit):
+    """On the shelf again, as it was."""
+
+    kind: Literal["put_back"] = "put_back"
+
+    def changed(self, loop: Loop) -> Columns:
+        return {"on_shelf": True}
+
+    def label(self) -> str:
+        return "back on the shelf"
+
+
 class Correct(ShelfEdit):
     """The person's own reading; what is not given follows."""
 
@@ -209,6 +221,7 @@ AnyShelfEdit = Annotated[
     | Tag
     | Favour
     | TakeOff
+    | PutBack
     | Correct
     | Adopt
     | Withdraw

@@ -38,6 +38,7 @@ class AskShelf(BaseModel):
     tempo_to: float | None = None
     favourite: bool = False
     printed: bool = False
+    taken_off: bool = False
     stretch_within: float | None = Field(None, ge=0, le=1000)
     shift_within: int | None = Field(None, ge=0, le=6)
     sort: str = Field("added", max_length=20)
@@ -53,7 +54,7 @@ class AskShelf(BaseModel):
             words=self.words, kinds=frozenset(self.kinds), sounds=frozenset(self.sounds),
             bars=frozenset(self.bars), keys=frozenset(self.keys), sets=frozenset(self.sets),
             tags=frozenset(self.tags), hits=self.hits, tempo=tempo, favourite=self.favourite,
-            printed=self.printed, stretch_within=self.stretch_within,
+            printed=self.printed, taken_off=self.taken_off, stretch_within=self.stretch_within,
             shift_within=self.shift_within, sort=self.sort, descending=self.descending,
         )  # fmt: skip
 

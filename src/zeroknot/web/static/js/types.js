@@ -74,7 +74,7 @@
  * @typedef {{loops: number, hits: number}} HitCounts
  * @typedef {{kinds: FacetValue[], sounds: FacetValue[], keys: FacetValue[], sets: FacetValue[],
  *   tags: FacetValue[], bars: FacetValue[], hits: HitCounts,
- *   favourite: number, printed: number, fits: number, tempo: number[], tempo_from: number,
+ *   favourite: number, printed: number, taken_off: number, fits: number, tempo: number[], tempo_from: number,
  *   tempo_step: number}} Facets
  * @typedef {{total: number, first: number, rows: ShelfRow[], facets: Facets}} Found
  * @typedef {{sha: string, name: string, set: string, tags: string[], seconds: number,

@@ -14,7 +14,8 @@
  */
 
 import { Handout } from "./handout.js";
-import { BLOCK_FRAMES, along, blocksBetween, frame } from "./schedule.js";
+import { along, blocksBetween, frame } from "./schedule.js";
+import { READY_SECONDS, wantedOf } from "./wanted.js";
 
 /** @typedef {import("../types.js").Sheet} Sheet */
 /** @typedef {import("../types.js").SheetEvent} SheetEvent */
@@ -22,15 +23,13 @@ import { BLOCK_FRAMES, along, blocksBetween, frame } from "./schedule.js";
 /** @typedef {import("./handout.js").Order} Order */
 /** @typedef {{do: "levels", sheet: Sheet}} LevelsOrder */
 /** @typedef {Order | LevelsOrder} SongOrder */
-/** @typedef {{digest: string, index: number, channels: number, due: number}} Wanted due: the context frame at which it begins to sound */
+/** @typedef {import("./wanted.js").Wanted} Wanted */
 /** @typedef {{sheet: Sheet, events: readonly SheetEvent[], keys: Set<string>}} Laid a sheet, and what sounds of it */
 /** @typedef {{context: number, beat: number}} Line where a swap may be */
 /** @typedef {{from: number, to: number}} Cycle in beats */
 
 const AHEAD_SECONDS = 0.25; // handed out before it sounds
-export const READY_SECONDS = 0.35; // that have to be there before anything begins
 const START_SECONDS = 0.03; // from ready to sounding
-const LOOK_SECONDS = 3; // asked for ahead
 const DECIDE_SECONDS = 0.08; // before a bar line it is decided whether a swap is on it
 const BEHIND_SECONDS = 0.1; // an event, for what a swap needs of it, where blocks come late
 const FIRST_PAUSE_SECONDS = 1; // after the second bar line that was missed; doubled with each
@@ -412,44 +411,9 @@ export class SongPlan {
     this.run(line.context, this.frameOf(newest.sheet, line.beat), newest);
   }
 
-  // Blocks
-
   /** The blocks that are heard next, by when they are heard. @param {number} now @returns {Wanted[]} */
   wanted(now) {
-    /** @type {Map<string, Wanted>} */
-    const found = new Map();
-    const ready = READY_SECONDS * this.rate;
-    const look = now + LOOK_SECONDS * this.rate;
-    const { newest, current, handout } = this;
-    if (this.start && newest) {
-      want(found, newest, newest.events, now, this.frameToStart(newest.sheet, this.start), ready);
-    } else if (!this.isPlaying && newest) {
-      // What is heard first when it begins.
-      want(found, newest, newest.events, look, this.frameToStart(newest.sheet, { beat: this.startBeat }), ready);
-    }
-    if (!this.isPlaying || !newest || !current) return byDue(found);
-    for (const { part } of handout.late) {
-      add(found, current, part.event.digest, part.index, part.at);
-    }
-    for (const { context, song, frames } of this.way(look)) {
-      want(found, current, current.events, context, song, Math.min(frames, look - context));
-    }
-    if (this.pending === "events" && !this.waitsForBar) {
-      const run = handout.runAt(now);
-      const song = run ? run.song + Math.max(0, now - run.context) : 0;
-      want(found, newest, this.fresh, now, song, ready + (look - now) / 4);
-    } else if (this.pending) {
-      const line = this.lineAfter(Math.max(this.notBefore, now + handout.margin));
-      const next = line && this.lineAfter(line.context + 1);
-      for (const at of [line, next]) {
-        if (!at) continue;
-        const song = this.frameOf(newest.sheet, at.beat);
-        // Where more is wanted than can be rendered, what is left for good would always come first.
-        if (this.isBehind && at === line) want(found, newest, this.awaited, now - look, song, ready);
-        want(found, newest, this.awaited, at.context, song, Math.max(ready, look - at.context));
-      }
-    }
-    return byDue(found);
+    return wantedOf(this, now);
   }
 }
 
@@ -474,27 +438,3 @@ function firstAt(pulses, song) {
   }
   return low;
 }
-
-/**
- * Note the blocks of a stretch of song frames that is heard from a context frame on.
- * @param {Map<string, Wanted>} found @param {Laid} laid @param {readonly SheetEvent[]} events
- * @param {number} context @param {number} song @param {number} frames
- */
-function want(found, laid, events, context, song, frames) {
-  for (const event of events) {
-    for (const index of blocksBetween(event, song, song + frames)) {
-      const begins = event.at + index * BLOCK_FRAMES - event.start;
-      add(found, laid, event.digest, index, context + Math.max(0, begins - song, event.at - song));
-    }
-  }
-}
-
-/** @param {Map<string, Wanted>} found @param {Laid} laid @param {string} digest @param {number} index @param {number} due */
-function add(found, laid, digest, index, due) {
-  const key = `${digest}/${index}`;
-  if ((found.get(key)?.due ?? Infinity) <= due) return;
-  found.set(key, { digest, index, due, channels: laid.sheet.shapes[digest]?.channels ?? 2 });
-}
-
-/** @param {Map<string, Wanted>} found */
-const byDue = (found) => [...found.values()].sort((a, b) => a.due - b.due);

@@ -6,7 +6,7 @@
 
 export const NOTHING = Object.freeze({
   words: "", kinds: [], sounds: [], bars: [], keys: [], sets: [], tags: [], hits: "all",
-  tempo_from: null, tempo_to: null, favourite: false, printed: false,
+  tempo_from: null, tempo_to: null, favourite: false, printed: false, taken_off: false,
   stretch_within: null, shift_within: null, sort: "added", descending: false,
 });
 const ORDER = ["sort", "descending"];
@@ -68,6 +68,7 @@ export function choices(facets, asked, allSets) {
     own: [
       { key: "favourite", value: "favourites", count: facets.favourite, on: String(asked.favourite) },
       { key: "printed", value: "printed here", count: facets.printed, on: String(asked.printed) },
+      { key: "taken_off", value: "taken off", count: facets.taken_off, on: String(asked.taken_off) },
     ],
   };
 }

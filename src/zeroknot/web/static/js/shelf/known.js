@@ -70,7 +70,18 @@ export const known = (shared) => {
       void this.change({ kind: "favour", favourite: !row.favourite }, [row.sha]);
     },
 
+    /** On the shelf again; Delete means this where those are listed that were taken off. */
+    putBack() {
+      const shas = this.picks();
+      this.picked = [];
+      if (shas.length) void this.change({ kind: "put_back" }, shas);
+    },
+
     takeOff() {
+      if (this.asked.taken_off) {
+        this.putBack();
+        return;
+      }
       if (this.picks().includes(this.hearing)) this.quiet();
       const shas = this.picks();
       this.picked = [];

@@ -2,7 +2,7 @@
 /** The shelf: find a loop, hear it in time and key, correct it, take it in hand, place it. */
 
 import { ApiError } from "../net/api.js";
-import { semitones } from "../format.js";
+import { bpm, semitones } from "../format.js";
 import { barLine } from "../metre.js";
 import { joined, section } from "../sections.js";
 import { NOTHING } from "../shelf/asked.js";
@@ -43,6 +43,8 @@ const rowsAndFiles = (shared) => {
     spacePixels: 0,
     chosen: "",
     chosenIndex: 0,
+    /** What a screen reader is told of it. */
+    chosenText: "",
     /** @type {string[]} */
     picked: [],
 
@@ -77,7 +79,7 @@ const rowsAndFiles = (shared) => {
         { key: "P", does: "place at the playhead's bar", run: () => this.place(this.chosen) },
         { key: "I", does: "what is known of it; correct it", run: () => this.toggleAbout() },
         { key: "H", does: "favourite or not", run: () => this.favour() },
-        { key: "Delete", does: "take off the shelf", run: () => this.takeOff() },
+        { key: "Delete", does: "take off the shelf; put back what was taken off", run: () => this.takeOff() },
         { key: "/", does: "search", run: () => document.getElementById("search")?.focus() },
       ], () => !this.online);
       this.timer = setInterval(() => this.showBar(), 250);
@@ -147,6 +149,8 @@ const rowsAndFiles = (shared) => {
       }
       this.window();
       if (this.about) void this.showAbout();
+      const told = [row?.name, row?.bars ? `${row.bars} bars` : "", row?.tempo_bpm ? `${bpm(row.tempo_bpm)} BPM` : "", row?.key];
+      this.chosenText = told.filter(Boolean).join(", ");
       const next = [];
       for (let i = index; i <= index + PREPARED; i += 1) {
         const sha = list.at(i)?.sha;

@@ -1,0 +1,73 @@
+// @ts-check
+/** Which blocks does a song need next, and when is each heard? What has to be asked for, by due time. */
+
+import { BLOCK_FRAMES, blocksBetween } from "./schedule.js";
+
+/** @typedef {import("../types.js").SheetEvent} SheetEvent */
+/** @typedef {import("./song-plan.js").Laid} Laid */
+/** @typedef {{digest: string, index: number, channels: number, due: number}} Wanted due: the context frame at which it begins to sound */
+
+export const READY_SECONDS = 0.35; // that have to be there before anything begins
+const LOOK_SECONDS = 3; // asked for ahead
+
+/** @param {import("./song-plan.js").SongPlan} plan @param {number} now context frame @returns {Wanted[]} by when they are heard */
+export function wantedOf(plan, now) {
+  /** @type {Map<string, Wanted>} */
+  const found = new Map();
+  const ready = READY_SECONDS * plan.rate;
+  const look = now + LOOK_SECONDS * plan.rate;
+  const { newest, current, handout } = plan;
+  if (plan.start && newest) {
+    want(found, newest, newest.events, now, plan.frameToStart(newest.sheet, plan.start), ready);
+  } else if (!plan.isPlaying && newest) {
+    // What is heard first when it begins.
+    want(found, newest, newest.events, look, plan.frameToStart(newest.sheet, { beat: plan.startBeat }), ready);
+  }
+  if (!plan.isPlaying || !newest || !current) return byDue(found);
+  for (const { part } of handout.late) {
+    add(found, current, part.event.digest, part.index, part.at);
+  }
+  for (const { context, song, frames } of plan.way(look)) {
+    want(found, current, current.events, context, song, Math.min(frames, look - context));
+  }
+  if (plan.pending === "events" && !plan.waitsForBar) {
+    const run = handout.runAt(now);
+    const song = run ? run.song + Math.max(0, now - run.context) : 0;
+    want(found, newest, plan.fresh, now, song, ready + (look - now) / 4);
+  } else if (plan.pending) {
+    const line = plan.lineAfter(Math.max(plan.notBefore, now + handout.margin));
+    const next = line && plan.lineAfter(line.context + 1);
+    for (const at of [line, next]) {
+      if (!at) continue;
+      const song = plan.frameOf(newest.sheet, at.beat);
+      // Where more is wanted than can be rendered, what is left for good would always come first.
+      if (plan.isBehind && at === line) want(found, newest, plan.awaited, now - look, song, ready);
+      want(found, newest, plan.awaited, at.context, song, Math.max(ready, look - at.context));
+    }
+  }
+  return byDue(found);
+}
+
+/**
+ * Note the blocks of a stretch of song frames that is heard from a context frame on.
+ * @param {Map<string, Wanted>} found @param {Laid} laid @param {readonly SheetEvent[]} events
+ * @param {number} context @param {number} song @param {number} frames
+ */
+function want(found, laid, events, context, song, frames) {
+  for (const event of events) {
+    for (const index of blocksBetween(event, song, song + frames)) {
+      const begins = event.at + index * BLOCK_FRAMES - event.start;
+      add(found, laid, event.digest, index, context + Math.max(0, begins - song, event.at - song));
+    }
+  }
+}
+
+/** @param {Map<string, Wanted>} found @param {Laid} laid @param {string} digest @param {number} index @param {number} due */
+function add(found, laid, digest, index, due) {
+  const key = `${digest}/${index}`;
+  if ((found.get(key)?.due ?? Infinity) <= due) return;
+  found.set(key, { digest, index, due, channels: laid.sheet.shapes[digest]?.channels ?? 2 });
+}
+
+/** @param {Map<string, Wanted>} found */
+const byDue = (found) => [...found.values()].sort((a, b) => a.due - b.due);
