@@ -2,28 +2,19 @@
 /** The loom's strokes: two rails, the threads between them, the bands, strain, the playheads. */
 
 import { strainColour } from "../ui/colours.js";
+import { drawKnots } from "./knots.js";
 import { drawWaves } from "./lod.js";
+import { drawGrid, drawRails, drawRulers } from "./rulers.js";
+import { MONO, MOST_CROWD, SANS, thread } from "./scene.js";
 import { beatAt, beatOfSecond, endOf, firstFrom, secondAt, secondOfBeat, threadsIn, xOfBeat, xOfSecond, zeroOf } from "./model.js";
-import { pulsesBetween, barLine } from "../metre.js";
 
+/** @typedef {import("./scene.js").Scene} Scene */
+/** @typedef {import("./scene.js").Palette} Palette */
+/** @typedef {import("./scene.js").Rails} Rails */
 /** @typedef {import("./model.js").View} View */
 /** @typedef {import("./model.js").Knot} Knot */
-/** @typedef {ReturnType<typeof import("../ui/colours.js").palette>} Palette */
-/** @typedef {{top: number, recorded: number, fitted: number, bottom: number, strain: number}} Rails y of edges; strain that of its base line */
-/**
- * grid: in beats; chosen: seconds of selected knots; range: selected seconds; cursor: a second.
- * @typedef {{hand: import("../types.js").Hand, attacks: import("../types.js").Attack[], knots: Knot[], view: View, rails: Rails,
- *   source: import("./lod.js").Waves | null, render: import("./lod.js").Waves | null, notes: [number, number, number][],
- *   sheet: import("../types.js").HandSheet | null, strain: import("../types.js").Strain | null,
- *   metres: import("../types.js").MetreSpan[], startBeat: number, grid: number, chosen: Set<number>,
- *   range: [number, number] | null, cursor: number | null, playhead: number | null, hover: string}} Scene
- */
 
-const MONO = "11px 'Spline Sans Mono Variable', monospace";
-const SANS = "12px 'Spline Sans Variable', sans-serif";
-const MOST_CROWD = 0.5; // threads a pixel, over which they are not drawn
 const MOST_BANDS = 0.28; // bands a pixel, over which upright strips do
-const CLOSE_KNOTS = 9; // pixels from knot to knot, under which they have no rings
 
 /** Everything that stands still. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
 export function drawLoom(c, scene, colours) {
@@ -51,82 +42,6 @@ function clipped(c, view, top, bottom, draw) {
   c.clip();
   draw();
   c.restore();
-}
-
-/** @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
-function drawRails(c, { view, rails }, colours) {
-  c.fillStyle = colours.panel;
-  c.strokeStyle = colours.line;
-  for (const [y, height] of [[rails.top, rails.recorded - rails.top], [rails.fitted, rails.bottom - rails.fitted]]) {
-    c.fillRect(view.left, y, view.width, height);
-    c.strokeRect(view.left + 0.5, y + 0.5, view.width - 1, height - 1);
-  }
-}
-
-/** Seconds above; bars and beats of the project below. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
-function drawRulers(c, scene, colours) {
-  const { view, rails } = scene;
-  c.font = MONO;
-  c.fillStyle = colours.quiet;
-  const { from, to } = view.recorded;
-  const step = niceStep((to - from) / (view.width / 74));
-  const digits = Math.max(1, -Math.floor(Math.log10(step) + 1e-9));
-  for (let i = Math.ceil(from / step - 1e-9); i * step <= to; i += 1) {
-    const x = Math.round(xOfSecond(view, i * step));
-    c.fillRect(x, rails.top - 9, 1, 5);
-    if (x < view.left + view.width - 34) c.fillText(clock(i * step, digits), x + 4, rails.top - 4);
-  }
-  let free = -Infinity; // where the text before ends
-  for (const { x, text, isBar } of rulerMarks(scene)) {
-    if (x < free) continue;
-    free = x + c.measureText(text).width + 8;
-    c.fillStyle = isBar ? colours.ink : colours.quiet;
-    c.fillText(text, x + 4, rails.bottom + 13);
-  }
-}
-
-/** "3:05.5" from a minute on. @param {number} second @param {number} digits */
-function clock(second, digits) {
-  const shown = digits <= 1 && Number.isInteger(second) && Math.abs(second) >= 60 ? 0 : digits;
-  if (Math.abs(second) < 60) return second.toFixed(digits);
-  const minutes = Math.floor(second / 60);
-  return `${minutes}:${(second - 60 * minutes).toFixed(shown).padStart(shown ? shown + 3 : 2, "0")}`;
-}
-
-/** What the lower ruler names, as near together as can be read. @param {Scene} scene */
-function rulerMarks({ view, metres, startBeat }) {
-  const perBeat = view.width / (view.fitted.to - view.fitted.from);
-  const { from, to } = view.fitted;
-  const marks = [];
-  const bars = barLine(metres, startBeat);
-  for (const pulse of pulsesBetween(metres, startBeat + from, startBeat + to, perBeat, 44, 0, 0.25)) {
-    const bar = pulse.bar - bars.bar + 1;
-    const x = xOfBeat(view, pulse.beat - startBeat);
-    if (x < view.left - 1 || x > view.left + view.width - 26) continue;
-    marks.push({
-      x, isBar: pulse.number === 1 && !pulse.part,
-      text: pulse.part ? `${bar}.${pulse.number}.${pulse.sixteenth}` : pulse.step < 1 ? `${bar}.${pulse.number}` : String(bar),
-    });
-  }
-  return marks;
-}
-
-/** Vertical lines of the grid on the fitted rail. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
-function drawGrid(c, { view, rails, metres, startBeat, grid }, colours) {
-  const perBeat = view.width / (view.fitted.to - view.fitted.from);
-  for (const isBar of [false, true]) {
-    c.beginPath();
-    for (const pulse of pulsesBetween(metres, startBeat + view.fitted.from, startBeat + view.fitted.to, perBeat, 8, grid)) {
-      if ((pulse.number === 1 && !pulse.part) !== isBar) continue;
-      const x = Math.round(xOfBeat(view, pulse.beat - startBeat)) + 0.5;
-      c.moveTo(x, rails.fitted);
-      c.lineTo(x, rails.bottom);
-    }
-    c.strokeStyle = isBar ? colours.quiet : colours.line;
-    c.globalAlpha = isBar ? 0.6 : 1;
-    c.stroke();
-  }
-  c.globalAlpha = 1;
 }
 
 /** Between the knots: taut or slack against the loop's own average. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
@@ -334,12 +249,6 @@ function drawThreads(c, { attacks, knots, view, rails }, colours) {
 /** How many rows stand on a pixel of the recorded rail. @param {ArrayLike<number>[]} rows @param {View} view */
 const crowd = (rows, view) => (firstFrom(rows, 0, view.recorded.to) - firstFrom(rows, 0, view.recorded.from)) / view.width;
 
-/** @param {Path2D | CanvasRenderingContext2D} path @param {number} top @param {number} bottom @param {Rails} rails */
-function thread(path, top, bottom, rails) {
-  path.moveTo(top, rails.recorded);
-  path.bezierCurveTo(top, rails.recorded + 40, bottom, rails.fitted - 40, bottom, rails.fitted);
-}
-
 /** What was heard, on the recorded rail: a stroke an attack, as long as it is strong; a dot a beat, larger on the one. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
 function drawHeard(c, { hand, attacks, view, rails }, colours) {
   c.fillStyle = colours.ink;
@@ -396,122 +305,3 @@ function drawStrain(c, { view, rails, knots, strain }, colours) {
   c.globalAlpha = 1;
 }
 
-/** @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
-function drawKnots(c, { knots, view, rails, hover, chosen }, colours) {
-  const right = view.left + view.width;
-  const count = knots.length;
-  const apart = Math.min(
-    view.width / Math.max(1, firstFrom(knots, 0, view.recorded.to) - firstFrom(knots, 0, view.recorded.from)),
-    view.width / Math.max(1, firstFrom(knots, 1, view.fitted.to) - firstFrom(knots, 1, view.fitted.from)),
-  );
-  const hasRings = apart >= CLOSE_KNOTS;
-  const isCrowded = apart < 1 / MOST_CROWD;
-  const [plain, picked] = [new Path2D(), new Path2D()];
-  /** Where they are crowded: a tick on each rail. @type {[number, number][]} */
-  const ticks = [];
-  /** @type {number[]} */
-  const ringed = [];
-  for (let i = 0; i < count; i += 1) {
-    const [second, beat] = knots[i];
-    const [top, bottom] = [xOfSecond(view, second), xOfBeat(view, beat)];
-    if (Math.max(top, bottom) < view.left - 8 || Math.min(top, bottom) > right + 8) continue;
-    const isEnd = beat === 0 || i === count - 1;
-    if (!isEnd && isCrowded && !chosen.has(second)) {
-      ticks.push([top, bottom]);
-    } else if (!isEnd) thread(chosen.has(second) ? picked : plain, top, bottom, rails);
-    if (hasRings || isEnd || chosen.has(second)) ringed.push(i);
-  }
-  c.save();
-  c.beginPath();
-  c.rect(view.left - 9, 0, view.width + 18, rails.strain + 4);
-  c.clip();
-  c.strokeStyle = c.fillStyle = colours.ink;
-  c.lineWidth = hasRings ? 1.5 : 1;
-  c.globalAlpha = hasRings ? 1 : 0.55;
-  c.stroke(plain);
-  for (const [top, bottom] of ticks) {
-    c.fillRect(top, rails.recorded - 4, 1, 8);
-    c.fillRect(bottom, rails.fitted - 4, 1, 8);
-  }
-  c.globalAlpha = 1;
-  c.strokeStyle = colours.indigo;
-  c.lineWidth = 2;
-  c.stroke(picked);
-  for (const i of ringed) {
-    const [second, beat, ofLayer] = knots[i];
-    const isZero = beat === 0;
-    const isEnd = i === count - 1;
-    const [top, bottom] = [xOfSecond(view, second), xOfBeat(view, beat)];
-    c.strokeStyle = isZero ? colours.madder : chosen.has(second) ? colours.indigo : colours.ink;
-    c.lineWidth = isZero ? 2.5 : 1.5;
-    if (isZero || isEnd) {
-      c.beginPath();
-      thread(c, top, bottom, rails);
-      c.stroke();
-    }
-    for (const [rail, x, y, tick] of /** @type {[string, number, number, number][]} */ ([
-      ["recorded", top, rails.recorded, -12], ["fitted", bottom, rails.fitted, 12],
-    ])) {
-      const radius = (isZero ? 8 : isEnd ? 6 : apart < 16 ? 3.5 : 5.5) + (hover === `${i}/${rail}` ? 2 : 0);
-      c.beginPath();
-      c.moveTo(x, y + Math.sign(tick) * radius);
-      c.lineTo(x, y + tick + Math.sign(tick) * 2);
-      c.stroke();
-      c.fillStyle = chosen.has(second) ? c.strokeStyle : colours.panel;
-      c.beginPath();
-      c.arc(x, y, radius, 0, 2 * Math.PI);
-      c.fill();
-      c.stroke();
-      if (ofLayer && !chosen.has(second)) {
-        c.fillStyle = colours.ink;
-        c.beginPath();
-        c.arc(x, y, Math.min(1.6, radius / 2.4), 0, 2 * Math.PI);
-        c.fill();
-      }
-    }
-    if (isZero || isEnd) nameEnd(c, view, rails, top, isZero, colours);
-  }
-  c.restore();
-  c.lineWidth = 1;
-}
-
-/** @param {CanvasRenderingContext2D} c @param {View} view @param {Rails} rails @param {number} top @param {boolean} isZero @param {Palette} colours */
-function nameEnd(c, view, rails, top, isZero, colours) {
-  if (top < view.left - 8 || top > view.left + view.width + 8) return;
-  c.fillStyle = isZero ? colours.madder : colours.ink;
-  c.font = `600 ${SANS}`;
-  const text = isZero ? "zero knot" : "end knot";
-  const width = c.measureText(text).width;
-  const x = isZero ? Math.min(top + 14, view.left + view.width - width) : Math.max(view.left, top - width - 12);
-  c.fillText(text, x, rails.recorded + 26);
-}
-
-/** What moves: the playheads, and the cursor that waits. @param {CanvasRenderingContext2D} c @param {Pick<Scene, "knots" | "view" | "rails" | "playhead" | "cursor">} scene @param {Palette} colours */
-export function drawPlayheads(c, { knots, view, rails, playhead, cursor }, colours) {
-  for (const [second, isCursor] of /** @type {[number | null, boolean][]} */ ([[cursor, true], [playhead, false]])) {
-    if (second === null) continue;
-    c.strokeStyle = c.fillStyle = isCursor ? colours.indigo : colours.ink;
-    for (const [x, top, bottom] of [
-      [xOfSecond(view, second), rails.top, rails.recorded],
-      [xOfBeat(view, beatOfSecond(knots, second)), rails.fitted, rails.bottom],
-    ]) {
-      if (x < view.left || x > view.left + view.width) continue;
-      c.setLineDash(isCursor ? [3, 3] : []);
-      c.beginPath();
-      c.moveTo(x, top);
-      c.lineTo(x, bottom);
-      c.stroke();
-      c.setLineDash([]);
-      if (isCursor) continue;
-      c.beginPath();
-      c.arc(x, top, 4, 0, 2 * Math.PI);
-      c.fill();
-    }
-  }
-}
-
-/** @param {number} least */
-function niceStep(least) {
-  const power = 10 ** Math.floor(Math.log10(least));
-  return [1, 2, 5, 10].map((n) => n * power).find((n) => n >= least) ?? 10 * power;
-}

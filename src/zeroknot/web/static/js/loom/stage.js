@@ -4,7 +4,8 @@
 import { barLine, onGrid, placeText } from "../metre.js";
 import { round, seconds } from "../format.js";
 import { fitted, palette, paletteName } from "../ui/colours.js";
-import { drawLoom, drawPlayheads } from "./draw.js";
+import { drawLoom } from "./draw.js";
+import { drawPlayheads } from "./knots.js";
 import {
   attackAt, beatAt, beatOfSecond, endOf, firstFrom, isFastened, knotAt, laidOn, neighbours, placed, reach, scrolled,
   secondAt, secondOfBeat, shifted, showing, snappedToAttack, wholeView, xOfBeat, xOfSecond, zeroOf, zoomed,
