@@ -9,6 +9,8 @@ import { BLOCK_FRAMES, blocksBetween } from "./schedule.js";
 
 export const READY_SECONDS = 0.35; // that have to be there before anything begins
 const LOOK_SECONDS = 3; // asked for ahead
+const MANY_LATE = 6; // parts
+const GIVEN_UP = 0.25; // of a late part that is past
 
 /** @param {import("./song-plan.js").SongPlan} plan @param {number} now context frame @returns {Wanted[]} by when they are heard */
 export function wantedOf(plan, now) {
@@ -24,7 +26,10 @@ export function wantedOf(plan, now) {
     want(found, newest, newest.events, look, plan.frameToStart(newest.sheet, { beat: plan.startBeat }), ready);
   }
   if (!plan.isPlaying || !newest || !current) return byDue(found);
+  // Where many are late, those that are nearly over are given up for those that are still to come.
+  const isFlooded = handout.late.length > MANY_LATE;
   for (const { part } of handout.late) {
+    if (isFlooded && now > part.at + GIVEN_UP * part.frames) continue;
     add(found, current, part.event.digest, part.index, part.at);
   }
   for (const { context, song, frames } of plan.way(look)) {
