@@ -110,7 +110,7 @@ class ChangesTest(StudioTest):
             "empty name": Rename(name="  \u202e "),
             "long name": Rename(name="x" * 301),
             "no such reading": Adopt(index=99),
-            "end before start": Correct(downbeat_s=900.0),
+            "outside the recording": Correct(downbeat_s=900.0),
         }.items():
             with self.subTest(name), self.assertRaises(EditError):
                 self.change(edit, self.first)

@@ -133,7 +133,7 @@ class Correct(ShelfEdit):
     def changed(self, loop: Loop) -> Columns:
         said = Correction(**self.model_dump(exclude={"kind"}))
         before = loop.reading or unread(loop.seconds)
-        return {"stated": reading_text(corrected(before, said))}
+        return {"stated": reading_text(corrected(before, said, loop.seconds))}
 
     def label(self) -> str:
         if self.bars:

@@ -27,8 +27,11 @@ class Correction:
     times: float | None = None
 
 
-def corrected(before: Reading, given: Correction) -> Reading:
-    """The reading as it becomes. Raises EditError where it would be none."""
+def corrected(before: Reading, given: Correction, seconds: float | None = None) -> Reading:
+    """The reading as it becomes. Raises EditError where it would be none.
+
+    seconds  of the recording, where it is known: a pass has to hold some of it
+    """
     zero = before.downbeat_s if given.downbeat_s is None else given.downbeat_s
     end = before.end_s if given.end_s is None else given.end_s
     is_end_stated = given.end_s is not None or (before.is_end_stated and given.tempo_bpm is None)
@@ -47,6 +50,11 @@ def corrected(before: Reading, given: Correction) -> Reading:
         end = zero + bars * per_bar * 60.0 / given.tempo_bpm
     if end - zero < SHORTEST_BODY_SECONDS:
         raise EditError(f"the end at {end:.3f} s does not come after the downbeat at {zero:.3f} s")
+    if seconds is not None and (zero >= seconds or end <= 0.0):
+        raise EditError(
+            f"from {zero:.3f} to {end:.3f} s nothing of the recording sounds; "
+            f"it lasts from 0 to {seconds:.3f} s"
+        )
     tempo = bars * per_bar * 60.0 / (end - zero)
     return Reading(bars, per_bar, tempo, zero, end, 1.0, BY_HAND, is_end_stated)
 

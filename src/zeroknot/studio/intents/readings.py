@@ -56,7 +56,7 @@ class StateReading(ReadingIntent):
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         said = Correction(**self.model_dump(exclude={"kind", "hand"}))
-        reading = corrected(reading_of(project, hand.strand), said)
+        reading = corrected(reading_of(project, hand.strand), said, hand.loop.seconds)
         given = [name for name in ("bars", "tempo_bpm", "downbeat_s", "end_s", "beats_per_bar")
                  if getattr(self, name) is not None]  # fmt: skip
         names = {"bars": "bars", "tempo_bpm": "loop tempo", "downbeat_s": "downbeat",
