@@ -10,12 +10,15 @@ import { queryOf } from "./list.js";
 /** @typedef {import("../ui/tempo-range.js").TempoRange} TempoRange */
 
 const RELOAD_MS = 700;
+const TYPING_MS = 90;
 
 /** @param {import("./shared.js").Shared} shared */
 export const searching = (shared) => {
   const { session, list, data } = shared;
   /** @type {ReturnType<typeof setTimeout> | undefined} */
   let reloading;
+  /** @type {ReturnType<typeof setTimeout> | undefined} */
+  let typing;
   let timeShown = `${session.state.bpm} ${session.state.metre} ${session.state.key}`;
 
   return section(shared.whole, {
@@ -89,10 +92,11 @@ export const searching = (shared) => {
       }, RELOAD_MS);
     },
 
-    /** @param {string} words */
+    /** Asked at once, searched for a moment later: whatever else is asked meanwhile goes with it. @param {string} words */
     setWords(words) {
       this.asked = { ...this.asked, words };
-      void this.search();
+      clearTimeout(typing);
+      typing = setTimeout(() => this.search(), TYPING_MS);
     },
 
     /** One value of a facet, asked for or not. @param {string} name @param {any} value */
@@ -216,6 +220,7 @@ export const searching = (shared) => {
 
     endSearching() {
       clearTimeout(reloading);
+      clearTimeout(typing);
     },
   });
 };
