@@ -47,6 +47,7 @@ export class TakenBack {
   }
 
   async undo() {
+    await this.session.last; // what is on its way is the last thing done
     const last = this.done.at(-1);
     if (last?.kind === "shelf") return this.takeBack(this.done, this.undone, "taken back");
     const { session } = this;
@@ -61,6 +62,7 @@ export class TakenBack {
   }
 
   async redo() {
+    await this.session.last;
     if (this.undone.at(-1)?.kind === "shelf") return this.takeBack(this.undone, this.done, "done again");
     return this.step(() => this.session.moveOn(), this.undone, this.done);
   }
