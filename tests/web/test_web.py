@@ -100,6 +100,23 @@ class ApiTest(WebTest):
 
 
 class PagesTest(WebTest):
+    def test_the_demo_opens_in_its_project_and_all_else_in_the_list(self):
+        project = self.project()
+        self.assertEqual(self.client.get("/").url.path, "/projects")
+        self.app.state.home = project
+        self.assertEqual(self.client.get("/").url.path, f"/p/{project}/arrange")
+        self.client.post(f"/api/projects/{project}/remove")
+        self.assertEqual(self.client.get("/").url.path, "/projects")
+
+    def test_a_project_is_known_by_its_strip_tempo_and_when(self):
+        sha, project = self.loop(), self.project("With a face")
+        place = {"kind": "place", "hand": sha, "beat": 0}
+        path = f"/api/projects/{project}/intents"
+        self.client.post(path, json={"revision": 1, "intent": place})
+        text = self.client.get("/projects").text
+        for shown in ("With a face", "<rect ", "1 loop, 2 bars", "today, "):
+            self.assertIn(shown, text)
+
     def test_whole_and_inner(self):
         sha, project = self.loop(), self.project()
         for path in ("shelf", f"fit/{sha}", "arrange"):
