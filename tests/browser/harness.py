@@ -9,6 +9,8 @@ from typing import ClassVar
 from playwright.sync_api import sync_playwright
 
 from tests.server import Server
+from tests.sounds import rendered
+from zeroknot.core.formats.riff import wav_bytes
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
@@ -59,6 +61,12 @@ class BrowserTest(unittest.TestCase):
     def open(self, view="shelf"):
         self.page.goto(f"{self.server.base}/p/{self.project}/{view}")
         self.page.wait_for_function("() => window.zeroKnot?.session.sheet")
+
+    def shelved(self, name):
+        """A rendered loop on the shelf; its hash."""
+        self.server.bring(wav_bytes(rendered(name), 16), f"{name}.wav")
+        self.server.settle()
+        return next(r["sha"] for r in self.server.rows() if r["name"] == name)
 
     def state(self):
         return self.server.get(f"/api/projects/{self.project}")

@@ -3,8 +3,6 @@
 from pathlib import Path
 
 from tests.browser.harness import BrowserTest
-from tests.sounds import rendered
-from zeroknot.core.formats.riff import wav_bytes
 
 AXE = Path(__file__).resolve().parents[2] / "assets" / "node_modules" / "axe-core" / "axe.min.js"
 GRAVE = ("serious", "critical")
@@ -14,9 +12,7 @@ VIEWS = ("projects", "shelf", "fit", "arrange")
 class AccessTest(BrowserTest):
     def setUp(self):
         super().setUp()
-        self.server.bring(wav_bytes(rendered("drums_103"), 16), "drums_103.wav")
-        self.server.settle()
-        self.sha = next(r["sha"] for r in self.server.rows() if r["name"] == "drums_103")
+        self.sha = self.shelved("drums_103")
         self.intent(kind="place", hand=self.sha, beat=0)
 
     def show(self, view):

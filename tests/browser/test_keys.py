@@ -1,16 +1,12 @@
 """Keys, fields and dialogs: what a person expects of them on every view."""
 
 from tests.browser.harness import BrowserTest
-from tests.sounds import rendered
-from zeroknot.core.formats.riff import wav_bytes
 
 
 class KeysTest(BrowserTest):
     def setUp(self):
         super().setUp()
-        self.server.bring(wav_bytes(rendered("drums_103"), 16), "drums_103.wav")
-        self.server.settle()
-        self.sha = next(r["sha"] for r in self.server.rows() if r["name"] == "drums_103")
+        self.sha = self.shelved("drums_103")
         self.intent(kind="place", hand=self.sha, beat=0)
         self.open("arrange")
         self.page.locator(".clip").first.wait_for()
