@@ -129,6 +129,25 @@ class KnotsTest(BrowserTest):
         self.page.keyboard.press("Control+z")
         self.until(2)
 
+    def test_an_answer_that_comes_late_leaves_what_was_chosen_since(self):
+        beat = 60 / self.BPM
+        for i, count in ((4, 3), (6, 4)):
+            self.double_click(i * beat)
+            self.until(count)
+            self.wait(lambda: len(self.laid()["chosen"]) == 1)
+        held = []
+        self.page.route("**/intents", lambda route: held.append(route))
+        self.double_click(8 * beat)
+        self.wait(lambda: held)
+        start, (end, y) = self.point(3.5 * beat, "recorded"), self.point(6.5 * beat, "recorded")
+        self.drag((start[0], y - 60), end - start[0], free=True)
+        self.wait(lambda: len(self.laid()["chosen"]) == 2)
+        held[0].continue_()
+        self.until(5)
+        self.page.wait_for_timeout(300)
+        self.assertEqual(len(self.laid()["chosen"]), 2)
+        self.page.unroute("**/intents")
+
     def test_many_are_chosen_and_move_together_fasten_and_remove(self):
         page, beat = self.page, 60 / self.BPM
         for i in (2, 4, 6, 8):

@@ -54,6 +54,8 @@ export class LoomStage {
     /** @type {Drag | null} */
     this.drag = null;
     this.hover = "";
+    /** Rises with each choice and each press: what comes late must not undo them. */
+    this.turn = 0;
     /** Seconds of the chosen knots. @type {Set<number>} */
     this.chosen = new Set();
     /** @type {[number, number] | null} */
@@ -82,7 +84,10 @@ export class LoomStage {
     const knots = this.host.hand().knots;
     const known = new Set(knots.map((k) => k[0]));
     const kept = [...this.chosen].filter((s) => known.has(s));
-    if (kept.length !== this.chosen.size) this.choose(kept);
+    if (kept.length === this.chosen.size) return;
+    // Nobody chose: those that moved are chosen again when their answer is there.
+    this.chosen = new Set(kept);
+    this.host.chose();
   }
 
   /** The whole again: of another loop, or of one that was read anew. */
@@ -248,8 +253,14 @@ export class LoomStage {
 
   /** @param {Iterable<number>} secondsOf */
   choose(secondsOf) {
+    this.turn += 1;
     this.chosen = new Set(secondsOf);
     this.host.chose();
+  }
+
+  /** What an answer would choose, unless a person has chosen or pressed since it was asked. @param {number} turn @param {Iterable<number>} secondsOf */
+  chooseLate(turn, secondsOf) {
+    if (turn === this.turn) this.choose(secondsOf);
   }
 
   /** @param {[number, number] | null} range seconds */
@@ -319,6 +330,7 @@ export class LoomStage {
   down(event) {
     if (event.button !== 0 || !this.view) return;
     this.canvas.focus({ preventScroll: true });
+    this.turn += 1;
     const { x, y } = this.point(event);
     const begun = this.begin(x, y, event.shiftKey);
     if (!begun) return;
@@ -521,8 +533,9 @@ export class LoomStage {
     }
     this.host.say("");
     const moved = own.kind === "knots" && own.rail === "recorded" ? this.places().map((p) => p.second) : null;
+    const { turn } = this;
     void this.host.ask(intent).then(() => {
-      if (moved) this.choose(moved.filter((s) => this.host.hand().knots.some((k) => k[0] === s)));
+      if (moved) this.chooseLate(turn, moved.filter((s) => this.host.hand().knots.some((k) => k[0] === s)));
     }).finally(settle);
   }
 
@@ -562,7 +575,8 @@ export class LoomStage {
       return this.host.say("Knots are tied between the zero knot and the end knot.");
     }
     this.cursor = null;
-    void this.host.ask({ kind: "tie_knots", knots: [{ second }] }).then(() => this.choose([second]));
+    const { turn } = this;
+    void this.host.ask({ kind: "tie_knots", knots: [{ second }] }).then(() => this.chooseLate(turn, [second]));
   }
 
   /** @param {Iterable<number>} secondsOf */
