@@ -48,7 +48,7 @@ DRAG = """async ({second, moves}) => {
     clientX: x, clientY: y, button: 0, altKey: true, bubbles: true, pointerId: 1}));
   canvas.setPointerCapture = () => undefined;
   const rest = (ms) => new Promise((done) => setTimeout(done, ms));
-  const [x, y] = stage.pointOf(second, "fitted");
+  const [x, y] = stage.port.pointOf(second, "fitted");
   fire("pointerdown", x, y);
   fire("pointermove", x + 6, y);
   await rest(700);
@@ -67,11 +67,18 @@ DRAG = """async ({second, moves}) => {
 
 DRAW = """async ({zoom, frames}) => {
   const {stage} = zeroKnot.app;
-  stage.showAll();
+  stage.port.showAll();
   await new Promise((done) => setTimeout(done, 300));
-  stage.zoom(zoom);
+  stage.port.zoom(zoom);
   await new Promise((done) => setTimeout(done, 3000));
-  stage.took = [];
+  const took = [];
+  const { still } = stage.layers;
+  const { draw } = still;
+  still.draw = (...all) => {
+    const began = performance.now();
+    draw(...all);
+    took.push(performance.now() - began);
+  };
   const gaps = [];
   let last = 0;
   for (let i = 0; i < frames; i += 1) {
@@ -79,10 +86,10 @@ DRAW = """async ({zoom, frames}) => {
     const now = performance.now();
     if (last) gaps.push(now - last);
     last = now;
-    stage.scroll(zoom > 1 ? 2 : 0);
+    stage.port.scroll(zoom > 1 ? 2 : 0);
     stage.stamp += 1;
   }
-  return {took: stage.took, gaps, knots: stage.host.hand().knots.length,
+  return {took, gaps, knots: stage.host.hand().knots.length,
     attacks: stage.host.attacks().length};
 }"""
 
@@ -185,7 +192,7 @@ def _in_browser(data: bytes, measure) -> list:  # type: ignore[no-untyped-def]
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 page.set_default_timeout(120_000)
                 page.goto(f"{server.base}/p/{project}/fit/{sha}")
-                page.wait_for_function("() => window.zeroKnot?.app.stage?.view")
+                page.wait_for_function("() => window.zeroKnot?.app.stage?.port.seen")
                 page.wait_for_timeout(6000)  # the worker is warm by then
                 return measure(page)
         finally:

@@ -9,8 +9,8 @@ KNOT = """([which, rail]) => {
   const { stage } = zeroKnot.app;
   const knots = stage.host.hand().knots;
   const [second] = which === "zero" ? knots.find((k) => k[1] === 0) : knots.at(-1);
-  const { view } = stage;
-  return [...stage.pointOf(second, rail), view.width / (view.recorded.to - view.recorded.from),
+  const { view } = stage.port;
+  return [...stage.port.pointOf(second, rail), view.width / (view.recorded.to - view.recorded.from),
     view.width / (view.fitted.to - view.fitted.from)];
 }"""
 

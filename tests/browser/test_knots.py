@@ -9,7 +9,7 @@ LAID = """() => {
   const { stage } = zeroKnot.app;
   const hand = stage.host.hand();
   return {knots: hand.knots, attacks: stage.host.attacks().map((a) => a[0]),
-    chosen: [...stage.chosen], range: stage.range, fastened: hand.fastened, view: stage.view,
+    chosen: [...stage.chosen], range: stage.range, fastened: hand.fastened, view: stage.port.view,
     drag: !!stage.drag};
 }"""
 
@@ -29,7 +29,7 @@ class KnotsTest(BrowserTest):
         self.intent(kind="state_reading", hand=sha, bars=self.BARS)
         self.strand = self.state()["strands"][0]["id"]
         self.open(f"fit/{self.strand}")
-        self.page.wait_for_function("() => zeroKnot.app.stage?.view")
+        self.page.wait_for_function("() => zeroKnot.app.stage?.port.seen")
         self.page.locator(".working").wait_for(state="hidden")
 
     # ---- helpers
@@ -47,7 +47,7 @@ class KnotsTest(BrowserTest):
 
     def point(self, second, rail):
         return self.page.evaluate(
-            "([s, rail]) => zeroKnot.app.stage.pointOf(s, rail)", [second, rail]
+            "([s, rail]) => zeroKnot.app.stage.port.pointOf(s, rail)", [second, rail]
         )
 
     def per(self, rail):
@@ -239,7 +239,7 @@ class KnotsTest(BrowserTest):
         for _ in range(30):
             page.wait_for_timeout(100)
             at, view = page.evaluate(
-                "() => [zeroKnot.app.stage.host.playhead(), zeroKnot.app.stage.view.recorded]"
+                "() => [zeroKnot.app.stage.host.playhead(), zeroKnot.app.stage.port.view.recorded]"
             )
             self.assertTrue(view["from"] - 0.2 < at < view["to"] + 0.2, (at, view))
 

@@ -23,12 +23,12 @@ class TakeTest(BrowserTest):
         end = float(self.times[50])
         self.intent(kind="state_reading", hand=self.sha, end_s=end, **said)
         self.open(f"fit/{self.sha}")
-        self.page.wait_for_function("() => zeroKnot.app.stage?.view")
+        self.page.wait_for_function("() => zeroKnot.app.stage?.port.seen")
 
     def select(self, start, end, free=True):
         """Drag along the recorded rail."""
         points = [
-            self.page.evaluate("(s) => zeroKnot.app.stage.pointOf(s, 'recorded')", s)
+            self.page.evaluate("(s) => zeroKnot.app.stage.port.pointOf(s, 'recorded')", s)
             for s in (start, end)
         ]
         (x, y), (to, _) = points
@@ -137,9 +137,9 @@ class TakeTest(BrowserTest):
     def test_edges_of_a_stretch_are_dragged_onto_attacks(self):
         self.select(self.times[10] + 0.1, self.times[20] + 0.1)
         start, end = self.wait(self.range)
-        x, y = self.page.evaluate("(s) => zeroKnot.app.stage.pointOf(s, 'recorded')", end)
+        x, y = self.page.evaluate("(s) => zeroKnot.app.stage.port.pointOf(s, 'recorded')", end)
         to, _ = self.page.evaluate(
-            "(s) => zeroKnot.app.stage.pointOf(s, 'recorded')", float(self.times[22]) + 0.01
+            "(s) => zeroKnot.app.stage.port.pointOf(s, 'recorded')", float(self.times[22]) + 0.01
         )
         self.page.mouse.move(x, y - 50)
         self.page.mouse.down()
@@ -239,7 +239,9 @@ class OfferTest(BrowserTest):
         clip = self.state()["clips"][0]
         self.assertAlmostEqual(clip["beats"], 8 * 120 / 103, places=2)
         # The whole was seen: it still is, though it became longer.
-        self.page.wait_for_function(f"() => zeroKnot.app.stage.view.fitted.to > {clip['beats']}")
+        self.page.wait_for_function(
+            f"() => zeroKnot.app.stage.port.view.fitted.to > {clip['beats']}"
+        )
         # With the rest, too, a pass comes after its own length, not on the project's bars.
         page.get_by_role("button", name="with the rest").click()
         self.wait(lambda: self.engine("e.song.isPlaying && Boolean(e.song.withHand)"))
@@ -270,9 +272,9 @@ class MidiKnotsTest(BrowserTest):
         page = self.page
         page.wait_for_function("() => zeroKnot.app.stage?.host.notes().length === 16")
         # The note at 1 s is the attack there: its foot is dragged, its neighbours stay.
-        x, y = page.evaluate("() => zeroKnot.app.stage.pointOf(1, 'fitted')")
+        x, y = page.evaluate("() => zeroKnot.app.stage.port.pointOf(1, 'fitted')")
         per = page.evaluate(
-            "() => { const { width, fitted } = zeroKnot.app.stage.view;"
+            "() => { const { width, fitted } = zeroKnot.app.stage.port.view;"
             " return width / (fitted.to - fitted.from); }"
         )
         page.mouse.move(x, y)

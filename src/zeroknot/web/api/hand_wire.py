@@ -94,6 +94,7 @@ def _laid(project: Project, strand: Strand, beat: float) -> dict[str, Any]:
     knots       (second, beat of the project's grid, 1 where it is of the straighten layer)
     beat_share  times a strand's own beat is a beat of the grid; 1 where it follows the project
     pace        fewest and most beats a second that can be rendered
+    most_ratio  how many times as long or short a stretch may be
     """
     ties = {t.second for t in strand.straighten.ties} if strand.straighten else set()
     share = 1.0
@@ -108,6 +109,7 @@ def _laid(project: Project, strand: Strand, beat: float) -> dict[str, Any]:
         "knots": [[k.second, k.beat * share, int(k.second in ties)] for k in strand.warp.knots],
         "beat_share": share,
         "pace": [high / 60.0 / MOST_RATIO, low / 60.0 * MOST_RATIO],
+        "most_ratio": MOST_RATIO,
     }
 
 

@@ -12,11 +12,17 @@
 export const section = (whole, own) => own;
 
 /**
- * Sections as one object, getters and all (spreading would read them once).
- * @template {object} A @template {object} B @template {object} C @template {object} D
- * @param {A} a @param {B} b @param {C} c @param {D} d @returns {A & B & C & D}
+ * All that several types have.
+ * @template Union
+ * @typedef {(Union extends any ? (part: Union) => void : never) extends (part: infer All) => void ? All : never} All
  */
-export function joined(a, b, c, d) {
-  const all = [a, b, c, d].map((part) => Object.getOwnPropertyDescriptors(part));
+
+/**
+ * Sections as one object, getters and all (spreading would read them once).
+ * @template {object[]} Parts
+ * @param {Parts} parts @returns {All<Parts[number]>}
+ */
+export function joined(...parts) {
+  const all = parts.map((part) => Object.getOwnPropertyDescriptors(part));
   return Object.defineProperties(/** @type {any} */ ({}), Object.assign({}, ...all));
 }

@@ -55,7 +55,7 @@
  * @typedef {Strand & {hand: string, is_new: boolean, loop_name: string, channels: number,
  *   file_kind: string, source_rate: number, is_stated: boolean, once_beats: number,
  *   bars: number | null, beats_per_bar: number, tempo_bpm: number | null, confidence: number,
- *   knots: number[][], beat_share: number, pace: [number, number], is_by_hand: boolean,
+ *   knots: number[][], beat_share: number, pace: [number, number], most_ratio: number, is_by_hand: boolean,
  *   fastened: [number, number][], straighten: Straightening | null, own_time: OwnTime | null,
  *   attacks: Attack[], sensitivity: number, has_key: boolean, beats: number[],
  *   sounding: [number, number], steadiness: Steadiness | null, key: HeardKey, sound: HeardSound,

@@ -49,6 +49,11 @@ export class View {
     }
   }
 
+  /** Is a question of that name without an answer yet? @param {string} name */
+  isAsking(name) {
+    return this.asking.has(name);
+  }
+
   /** @param {Record<string, unknown>} intent @returns {Promise<boolean>} whether it was done */
   intent(intent) {
     return this.session.submit(intent);

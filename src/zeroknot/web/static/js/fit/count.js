@@ -3,21 +3,18 @@
 
 import { ApiError, post } from "../net/api.js";
 import { bpm } from "../format.js";
+import { section } from "../sections.js";
 
 const FEWEST_TAPS = 4;
 const MOST_TAPS = 64;
 const FORGOTTEN_MS = 3000;
 
-/**
- * @param {import("../session.js").Session} session
- * @param {{held: () => string, hand: () => import("../types.js").Hand}} what
- */
-export const countControls = (session, what) => {
+/** @param {import("./shared.js").Shared} shared */
+export const counting = ({ held, view }) => {
   /** Seconds of the recording at which was tapped, and when that was. */
   let taps = { seconds: /** @type {number[]} */ ([]), last: 0 };
-  let turn = 0;
 
-  return {
+  return section(null, {
     tapText: "",
     /** @type {import("../types.js").Proposal[]} */
     proposals: [],
@@ -27,7 +24,7 @@ export const countControls = (session, what) => {
       taps = { seconds: [], last: 0 };
       this.tapText = "";
       this.isTapped = false;
-      this.proposals = what.hand().proposals;
+      this.proposals = held.hand.proposals;
     },
 
     /** A tap along with what sounds; while nothing does, taps are the project's. @param {number | null} second @returns {boolean} whether it was taken */
@@ -43,17 +40,20 @@ export const countControls = (session, what) => {
     },
 
     async askTaps() {
-      turn += 1;
-      const mine = turn;
-      try {
-        const found = await post(`${session.path}/hand/${what.held()}/count`, { taps: taps.seconds });
-        if (mine !== turn) return;
-        this.tapText = `Tapped ${bpm(found.tempo_bpm)} BPM, ${taps.seconds.length} taps.`;
-        this.proposals = found.proposals;
-        this.isTapped = true;
-      } catch (error) {
-        if (error instanceof ApiError) this.tapText = error.message;
-      }
+      const found = await view.ask("taps", async (signal) => {
+        try {
+          return await post(`${held.path}/count`, { taps: taps.seconds }, { signal });
+        } catch (error) {
+          // What cannot be counted is said where it is counted.
+          if (error instanceof ApiError) this.tapText = error.message;
+          else throw error;
+          return null;
+        }
+      });
+      if (!found) return;
+      this.tapText = `Tapped ${bpm(found.tempo_bpm)} BPM, ${taps.seconds.length} taps.`;
+      this.proposals = found.proposals;
+      this.isTapped = true;
     },
-  };
+  });
 };

@@ -5,18 +5,6 @@ import { bars, bpm, round, seconds } from "../format.js";
 
 /** @typedef {import("../types.js").Hand} Hand */
 
-/** @param {Hand} hand */
-export const sensitivityKey = (hand) => `zeroknot.sensitivity.${hand.loop}`;
-
-/** @param {Hand} hand */
-export function keyText(hand) {
-  const { kind } = hand.sound;
-  if (kind === "drums" || kind === "percussion") return "";
-  if (!hand.key.key) return "no key";
-  const tuned = hand.key.cents === null || Math.abs(hand.key.cents) < 4 ? "" : `, ${hand.key.cents > 0 ? "+" : "−"}${Math.abs(hand.key.cents).toFixed(0)} ct`;
-  return `${hand.key.key}${tuned}`;
-}
-
 /** How the tempo moves, as it was played and as it is laid. @param {Hand} hand */
 export function steadyText(hand) {
   const s = hand.steadiness;

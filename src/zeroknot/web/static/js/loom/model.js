@@ -235,7 +235,7 @@ export function placed(knots, places) {
 }
 
 /** The pass laid on another span. @param {Knot[]} knots @param {number} beats @returns {Knot[]} */
-export const laidOn = (knots, beats) => knots.map(([s, b, of]) => [s, (b * Math.max(0.25, beats)) / endOf(knots)[1], of]);
+export const laidOn = (knots, beats) => knots.map(([s, b, of]) => [s, (b * beats) / endOf(knots)[1], of]);
 
 /** The grid moved under the recording by some beats. @param {Knot[]} knots @param {number} by @returns {Knot[]} */
 export function shifted(knots, by) {

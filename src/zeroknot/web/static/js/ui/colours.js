@@ -31,18 +31,3 @@ const isDark = matchMedia("(prefers-color-scheme: dark)");
 
 /** Which palette holds now: another name, other colours. */
 export const paletteName = () => document.documentElement.dataset.palette ?? (isDark.matches ? "night" : "day");
-
-/** Size a canvas to a box in device pixels, its own unless another's is given, and clear it. @param {HTMLCanvasElement} canvas @param {Element} [box] */
-export function fitted(canvas, box = canvas) {
-  const ratio = window.devicePixelRatio || 1;
-  const width = Math.max(1, Math.round(box.clientWidth * ratio));
-  const height = Math.max(1, Math.round(box.clientHeight * ratio));
-  if (canvas.width !== width || canvas.height !== height) {
-    canvas.width = width;
-    canvas.height = height;
-  }
-  const context = /** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d"));
-  context.setTransform(ratio, 0, 0, ratio, 0, 0);
-  context.clearRect(0, 0, box.clientWidth, box.clientHeight);
-  return context;
-}

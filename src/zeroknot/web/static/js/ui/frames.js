@@ -44,27 +44,62 @@ export function colours() {
 /** Device pixels for a CSS pixel, fewer where the canvas would be too large. @param {number} width @param {number} height @param {number} ratio */
 export const ratioFor = (width, height, ratio) => Math.min(ratio, LONGEST_SIDE / Math.max(1, width, height));
 
+/** @typedef {{looks: () => unknown, draw: (c: CanvasRenderingContext2D, sheet: Sheet) => void}} Layer looks: what it shows, as anything that JSON can tell apart */
+
+/** A canvas as it is on the page now; null where it is not to be seen. @param {HTMLCanvasElement} canvas */
+function sheetOf(canvas) {
+  const { clientWidth: width, clientHeight: height } = canvas;
+  if (!width || !height) return null;
+  const ratio = ratioFor(width, height, window.devicePixelRatio || 1);
+  return { width, height, ratio, name: JSON.stringify([width, height, ratio, paletteName()]) };
+}
+
+/** A canvas sized and cleared, in CSS pixels. @param {HTMLCanvasElement} canvas @param {{width: number, height: number, ratio: number}} sheet */
+function cleared(canvas, { width, height, ratio }) {
+  const [w, h] = [Math.round(width * ratio), Math.round(height * ratio)];
+  if (canvas.width !== w || canvas.height !== h) [canvas.width, canvas.height] = [w, h];
+  const c = /** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d"));
+  c.setTransform(ratio, 0, 0, ratio, 0, 0);
+  c.clearRect(0, 0, width, height);
+  return c;
+}
+
 /**
  * A picture on a canvas.
- * @param {HTMLCanvasElement} canvas
- * @param {() => unknown} looks what it shows, as anything that JSON can tell apart
- * @param {(c: CanvasRenderingContext2D, sheet: Sheet) => void} draw
+ * @param {HTMLCanvasElement} canvas @param {Layer["looks"]} looks @param {Layer["draw"]} draw
  * @returns {() => void} ends it
  */
 export function picture(canvas, looks, draw) {
   let drawn = "";
   return eachFrame(() => {
-    const { clientWidth: width, clientHeight: height } = canvas;
-    if (!width || !height) return;
-    const ratio = ratioFor(width, height, window.devicePixelRatio || 1);
-    const now = JSON.stringify([width, height, ratio, paletteName(), looks()]);
+    const sheet = sheetOf(canvas);
+    if (!sheet) return;
+    const now = sheet.name + JSON.stringify(looks());
     if (now === drawn) return;
     drawn = now;
-    const [w, h] = [Math.round(width * ratio), Math.round(height * ratio)];
-    if (canvas.width !== w || canvas.height !== h) [canvas.width, canvas.height] = [w, h];
-    const c = /** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d"));
-    c.setTransform(ratio, 0, 0, ratio, 0, 0);
-    c.clearRect(0, 0, width, height);
-    draw(c, { width, height, colours: colours() });
+    draw(cleared(canvas, sheet), { ...sheet, colours: colours() });
+  });
+}
+
+/**
+ * A picture of two layers: what stands still is drawn once and kept, what moves is drawn over it.
+ * @param {HTMLCanvasElement} canvas @param {() => void} before called ahead of each frame @param {Layer} still @param {Layer} moving
+ * @returns {() => void} ends it
+ */
+export function layered(canvas, before, still, moving) {
+  const kept = document.createElement("canvas");
+  let [stood, moved] = ["", ""];
+  return eachFrame(() => {
+    const sheet = sheetOf(canvas);
+    if (!sheet) return;
+    before();
+    const [under, over] = [sheet.name + JSON.stringify(still.looks()), JSON.stringify(moving.looks())];
+    if (under === stood && over === moved) return;
+    const drawn = { ...sheet, colours: colours() };
+    if (under !== stood) still.draw(cleared(kept, sheet), drawn);
+    const c = cleared(canvas, sheet);
+    c.drawImage(kept, 0, 0, sheet.width, sheet.height);
+    moving.draw(c, drawn);
+    [stood, moved] = [under, over];
   });
 }

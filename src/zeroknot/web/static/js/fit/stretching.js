@@ -1,0 +1,114 @@
+// @ts-check
+/** How it is stretched: the method and its settings; the strand's level; printing it to a new loop. */
+
+import { post } from "../net/api.js";
+import { round, semitones } from "../format.js";
+import { section } from "../sections.js";
+import { downloadWav } from "../shelf/download.js";
+import { strainText } from "./texts.js";
+
+/** @param {import("../types.js").StretchSettings} settings */
+const shownGrains = (settings) => ({
+  ms: round(1000 * settings.grain_seconds, 1), density: settings.density, jitter: round(1000 * settings.jitter_seconds, 1),
+  spread: round(100 * settings.spread, 1), direction: settings.direction, isFrozen: settings.frozen_at !== null,
+  frozen: round(100 * (settings.frozen_at ?? 0), 1), seed: settings.seed,
+});
+
+/** @param {import("./shared.js").Shared} shared */
+export const stretching = (shared) => {
+  const { session, held, view } = shared;
+
+  return section(shared.whole, {
+    /** @type {(import("../types.js").Method & {strainText: string})[]} */
+    methods: [],
+    /** @type {{key: string, name: string}[]} */
+    voices: [],
+    method: "", voice: "", semitones: 0, formants: 0, uses: /** @type {Record<string, boolean>} */ ({}),
+    grains: { ms: 0, density: 0, jitter: 0, spread: 0, direction: "", isFrozen: false, frozen: 0, seed: 0 },
+    chosenText: "", strainText: "", spoolText: "", gain: 0, lead: true,
+    print: "wrap", hasLead: false, printLead: false, printing: false, printed: "", printedSha: "",
+
+    showStretch() {
+      const { hand } = held;
+      const { settings } = hand;
+      this.methods = hand.methods.map((m) => ({ ...m, strainText: m.strain === null ? "" : m.strain.toFixed(2) }));
+      this.method = hand.method;
+      this.voices = hand.voices;
+      this.voice = hand.voice ?? "";
+      this.semitones = settings.semitones;
+      this.formants = round(100 * settings.formants, 1);
+      this.grains = shownGrains(settings);
+      const used = new Set(hand.methods.find((m) => m.key === hand.method)?.uses ?? []);
+      this.uses = {
+        shift: used.has("semitones"), formants: used.has("formants") && settings.semitones !== 0,
+        grains: used.has("grain_seconds"), voice: used.has("voice"),
+      };
+      this.chosenText = hand.method === "auto" && hand.methods.length > 1 ? `Auto chose ${hand.chosen.name}: ${hand.chosen.why}.` : "";
+      this.strainText = strainText(hand);
+      this.spoolText = `its speed shifts it ${semitones(round(hand.spool_semitones, 2))}`;
+      this.gain = hand.gain_db;
+      this.lead = hand.lead;
+      this.hasLead = hand.lead && hand.lead_beats > 0;
+    },
+
+    /** @param {string} key */
+    setMethod(key) {
+      if (key !== held.hand.method) void held.change({ kind: "set_method", method: key });
+    },
+
+    /** A setting of the stretch. @param {string} name @param {number | string | null} value */
+    setStretch(name, value) {
+      const before = /** @type {Record<string, unknown>} */ (held.hand.settings)[name];
+      if (value !== before) void held.change({ kind: "set_stretch", [name]: value });
+    },
+
+    /** @param {boolean} isFrozen */
+    freeze(isFrozen) {
+      this.setStretch("frozen_at", isFrozen ? 0 : null);
+    },
+
+    /** What plays a MIDI loop's notes. @param {string} key */
+    setVoice(key) {
+      this.setStretch("voice", key || null);
+    },
+
+    /** Another throw of everything that chance decides. */
+    throwAgain() {
+      this.setStretch("seed", held.hand.settings.seed + 1);
+    },
+
+    /** @param {number} value */
+    setGain(value) {
+      if (value !== held.hand.gain_db) void held.change({ kind: "set_strand_level", gain_db: value });
+    },
+
+    toggleLead() {
+      void held.change({ kind: "set_lead", lead: !held.hand.lead });
+    },
+
+    /** @param {string} seam */
+    setPrint(seam) {
+      this.print = seam;
+    },
+
+    togglePrintLead() {
+      this.printLead = !this.printLead;
+    },
+
+    async doPrint() {
+      if (this.printing) return;
+      this.printing = true;
+      const made = await view.ask("print", (signal) => post(`${session.path}/prints`, {
+        hand: held.name, seam: this.print, with_lead: this.hasLead && this.printLead, beat: held.beat,
+      }, { signal }));
+      this.printing = false;
+      if (!made) return;
+      this.printed = `${made.name}: ${made.frames} samples, on the shelf.`;
+      this.printedSha = made.sha;
+    },
+
+    downloadPrint() {
+      void downloadWav(session, this.printedSha);
+    },
+  });
+};

@@ -1,0 +1,158 @@
+// @ts-check
+/** What is in hand, for every view on it: the server's answer, what of it is drawn, and whoever is told that it changed. */
+
+import { ApiError, getJson } from "../net/api.js";
+import { Waves } from "../loom/lod.js";
+import { barLine } from "../metre.js";
+import { showAgain } from "../ui/fields.js";
+
+/** @typedef {import("../types.js").Hand} Hand */
+/** @typedef {import("../types.js").HandSheet} HandSheet */
+
+const LONGEST_PICTURED = 120; // seconds
+
+export class Held {
+  /**
+   * @param {import("../session.js").Session} session @param {import("../main.js").App} app
+   * @param {import("../view.js").View} view that it is in hand for
+   */
+  constructor(session, app, view) {
+    this.session = session;
+    this.app = app;
+    this.view = view;
+    /** @type {Hand} */
+    this.hand = app.viewData();
+    /** @type {HandSheet | null} */
+    this.sheet = null;
+    /** @type {Waves | null} */
+    this.source = null;
+    /** @type {Waves | null} */
+    this.render = null;
+    /** @type {[number, number, number][]} */
+    this.notes = [];
+    this.isRendering = false;
+    /** Another hand than before. */
+    this.told = () => {};
+    /** What is drawn of it came. */
+    this.drawn = () => {};
+    /** Which part of the page shows its fields. */
+    this.fields = { selector: "", values: /** @type {Record<string, any>} */ ({}) };
+  }
+
+  /** Nothing is in hand. */
+  get isEmpty() {
+    return !this.hand.hand;
+  }
+
+  /** The name that answers now: a strand that was undone a moment ago is a loop again. */
+  get name() {
+    const { hand } = this;
+    return hand.is_new || this.session.state.strands.some((s) => s.id === hand.hand) ? hand.hand : hand.loop;
+  }
+
+  get path() {
+    return `${this.session.path}/hand/${this.name}`;
+  }
+
+  /** The bar whose tempo counts: the playhead's. */
+  get beat() {
+    return barLine(this.session.state.metres, Math.max(0, this.session.beat())).beat;
+  }
+
+  /** Take it in hand: from now on what changes it is told, until the view ends. */
+  begin() {
+    const { session, view } = this;
+    void session.setHand(this.hand.hand);
+    let seen = session.state.revision;
+    view.scope.add(session.watch(() => {
+      if (session.state.revision === seen) return;
+      seen = session.state.revision;
+      void this.refresh();
+    }));
+    view.scope.add(() => {
+      this.source?.close();
+      this.render?.close();
+      this.app.stopHand();
+      void session.setHand(null);
+    });
+    void this.fetch();
+  }
+
+  /** Ask anew what is in hand: something about it was changed. */
+  async refresh() {
+    const { session } = this;
+    const fresh = await this.view.ask("hand", async (signal) => {
+      try {
+        return await getJson(`${this.path}?beat=${this.beat}`, signal);
+      } catch (error) {
+        // A loop that became a strand answers under either name; one whose strand was undone is a loop.
+        if (!(error instanceof ApiError) || error.status !== 404) throw error;
+        this.app.go(`/p/${session.state.id}/fit/${this.hand.loop}`);
+        return null;
+      }
+    });
+    // What was asked for since is on its way: showing this would show a step back.
+    if (!fresh || session.saving > 0) return;
+    this.hand = fresh;
+    this.told();
+    void session.setHand(fresh.hand);
+    await this.fetch();
+  }
+
+  /** What is drawn: the recording, and the render as it comes. */
+  async fetch() {
+    const { hand } = this;
+    this.isRendering = true;
+    this.drawn();
+    if (hand.file_kind === "midi") this.notes = this.notes.length ? this.notes : await this.view.ask("notes", (signal) => getJson(`/api/loops/${hand.loop}/notes`, signal)) ?? [];
+    else this.source ??= this.sourceWaves();
+    const found = await this.view.ask("sheet", async (signal) => {
+      const sheet = /** @type {HandSheet} */ (await getJson(`${this.path}/sheet?beat=${this.beat}`, signal));
+      if (sheet.digest === this.sheet?.digest || hand.file_kind === "midi") return { sheet, render: this.render };
+      // Of a long take only what is looked at closely is rendered for its picture.
+      const coarsest = hand.seconds > LONGEST_PICTURED ? 64 : 4096;
+      const render = new Waves({
+        peaks: `/api/renders/${sheet.digest}/peaks`, blocks: `/api/renders/${sheet.digest}`,
+        channels: sheet.channels, frames: sheet.frames, blockRate: 1,
+      }, () => this.drawn(), coarsest);
+      if (coarsest === 4096) await render.whole();
+      if (signal.aborted) render.close();
+      return { sheet, render };
+    });
+    if (this.view.isAsking("sheet") || this.view.isOver) return;
+    this.isRendering = false;
+    if (found?.render !== this.render) this.render?.close();
+    this.render = found?.render ?? null;
+    this.sheet = found?.sheet ?? this.sheet;
+    this.drawn();
+  }
+
+  sourceWaves() {
+    const { hand } = this;
+    const { rate } = this.session.state;
+    const source = new Waves({
+      peaks: `/api/loops/${hand.loop}/peaks`, blocks: `/api/sources/${hand.loop}/${rate}`, channels: hand.channels,
+      frames: Math.round(hand.seconds * hand.source_rate), blockRate: rate / hand.source_rate,
+    }, () => this.drawn());
+    void source.whole();
+    return source;
+  }
+
+  /** What a person asks for of it. @param {Record<string, unknown>} intent */
+  async change(intent) {
+    const done = await this.view.intent({ ...intent, hand: this.name });
+    await this.refresh();
+    if (!done) this.showAgain();
+    return done;
+  }
+
+  /** What was typed is not what holds. @param {string} [why] */
+  refuse(why) {
+    if (why) this.session.say(why, "error");
+    this.showAgain();
+  }
+
+  showAgain() {
+    showAgain(this.fields.selector, this.fields.values);
+  }
+}
