@@ -83,8 +83,8 @@ class KnotsTest(StudioTest):
         self.assertAlmostEqual(self.strand().warp.beat_of_second(1.2), 11.0)
 
     def test_fit_opens_where_the_project_is_too_fast_for_the_loop(self):
-        self.ask(SetSteadyTempo(bpm=400))
         self.ask(LayOn(hand=self.sha, beats=2))
+        self.ask(SetSteadyTempo(bpm=400))
         tree = self.studio.projects.state(self.project).project
         with self.assertRaises(StretchError):
             self.studio.hand_sheet(tree, self.sha, 0.0)

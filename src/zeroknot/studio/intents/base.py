@@ -7,14 +7,15 @@ an intent corrects what a loop is, it says so of the loop, too.
 from abc import abstractmethod
 from dataclasses import dataclass
 
+from zeroknot.core.errors import StretchError
 from zeroknot.core.listening.reading import Reading
-from zeroknot.core.loop import Statement
+from zeroknot.core.loop import Loop, Statement
 from zeroknot.document.edits.any_edit import Together
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand
 from zeroknot.document.project import Project, Strand, Value
 from zeroknot.store.loops import LoopStore
-from zeroknot.studio.hand import Hand, in_hand
+from zeroknot.studio.hand import Hand, in_hand, plan_at
 
 
 @dataclass(frozen=True)
@@ -31,13 +32,17 @@ class Intent(Value):
 
 
 class FitIntent(Intent):
-    """A change of what is in hand; makes the strand where there is none yet."""
+    """A change of what is in hand; makes the strand where there is none yet.
+
+    What can be rendered stays so: a change after which it could not is refused (StretchError).
+    """
 
     hand: str
 
     def resolve(self, project: Project, loops: LoopStore) -> Resolved:
         hand = in_hand(project, loops, self.hand)
         strand, what = self.change(project, hand)
+        refuse_unplayable(project, hand, strand)
         edit: Edit
         if hand.is_new:
             edit = Together(edits=(AddStrand(strand=strand),), what=what)
@@ -58,3 +63,25 @@ class FitIntent(Intent):
     def stated(self, hand: Hand, strand: Strand) -> Reading | None:
         """The person's reading of the loop itself from now on, where the intent states one."""
         return strand.reading
+
+
+def refuse_unplayable(project: Project, hand: Hand, strand: Strand) -> None:
+    """Raises StretchError where a pass, now or on one of its clips, could not be rendered any more.
+
+    What could not be rendered before may be changed step by step until it can.
+    """
+    beats = {0.0} | {c.beat for c in project.clips if c.strand == strand.id}
+    for beat in sorted(beats):
+        try:
+            plan_at(project, strand, hand.loop, beat)
+        except StretchError:
+            if is_playable(project, hand.strand, hand.loop, beat):
+                raise
+
+
+def is_playable(project: Project, strand: Strand, loop: Loop, beat: float) -> bool:
+    try:
+        plan_at(project, strand, loop, beat)
+    except StretchError:
+        return False
+    return True

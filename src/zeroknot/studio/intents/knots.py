@@ -10,7 +10,7 @@ from zeroknot.core.listening.reading import Reading
 from zeroknot.core.warp.placing import Placing, fastened_from, joined, placed, removed
 from zeroknot.core.warp.straighten import Counted, Straighten, counted, tied
 from zeroknot.document.project import Project, Strand, Value
-from zeroknot.studio.hand import Hand, plan_at, pulses_heard
+from zeroknot.studio.hand import Hand, pulses_heard
 from zeroknot.studio.intents.base import FitIntent
 from zeroknot.studio.intents.readings import by_reading, reading_of
 
@@ -27,19 +27,7 @@ class PlaceKnot(Value):
     at: float | None = Field(None, ge=EARLIEST, le=LATEST)
 
 
-class KnotIntent(FitIntent):
-    """What is heard afterwards must be something that can be rendered."""
-
-    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
-        strand, what = self.tie(project, hand)
-        plan_at(project, strand, hand.loop, 0.0)  # a stretch past 1/8 to 8 is refused here
-        return strand, what
-
-    def tie(self, project: Project, hand: Hand) -> tuple[Strand, str]:
-        raise NotImplementedError
-
-
-class TieKnots(KnotIntent):
+class TieKnots(FitIntent):
     """Tie new knots and move others, all in one step.
 
     A knot without a beat is tied where that moment lies: so are a hit's neighbours before it is
@@ -49,7 +37,7 @@ class TieKnots(KnotIntent):
     kind: Literal["tie_knots"] = "tie_knots"
     knots: tuple[PlaceKnot, ...] = Field(min_length=1, max_length=MOST_AT_ONCE)
 
-    def tie(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         places = [Placing(k.second, k.beat, k.at) for k in self.knots]
         strand = hand.strand.with_tied(placed(hand.strand.tied, places, hand.strand.fastened))
         if self.says(hand, strand):
@@ -66,11 +54,11 @@ class TieKnots(KnotIntent):
         return (before.zero, before.end) != (after.zero, after.end)
 
 
-class RemoveKnots(KnotIntent):
+class RemoveKnots(FitIntent):
     kind: Literal["remove_knots"] = "remove_knots"
     seconds: tuple[float, ...] = Field(min_length=1, max_length=MOST_AT_ONCE)
 
-    def tie(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         made = removed(hand.strand.tied, self.seconds, hand.strand.fastened)
         gone = len(hand.strand.warp.knots) - len(made.warp.knots)
         if not gone:
@@ -79,14 +67,14 @@ class RemoveKnots(KnotIntent):
         return strand, f"remove {'a knot' if gone == 1 else f'{gone} knots'}"
 
 
-class Fasten(KnotIntent):
+class Fasten(FitIntent):
     """Hold a stretch so that nothing in it moves: knots on its edges, and none inside to drag."""
 
     kind: Literal["fasten"] = "fasten"
     start_s: float = Field(ge=EARLIEST, le=LATEST)
     end_s: float = Field(ge=EARLIEST, le=LATEST)
 
-    def tie(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         strand, warp = hand.strand, hand.strand.warp
         start = max(self.start_s, warp.zero.second)
         end = min(self.end_s, warp.end.second)
@@ -94,13 +82,13 @@ class Fasten(KnotIntent):
         return made.changed(fastened=joined(strand.fastened, start, end)), "fasten a stretch"
 
 
-class Loosen(KnotIntent):
+class Loosen(FitIntent):
     """Let fastened stretches go that a moment lies in; all without one."""
 
     kind: Literal["loosen"] = "loosen"
     second: float | None = None
 
-    def tie(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         kept = tuple(
             (a, b) for a, b in hand.strand.fastened
             if self.second is not None and not a <= self.second <= b
@@ -110,7 +98,7 @@ class Loosen(KnotIntent):
         return hand.strand.changed(fastened=kept), "loosen a stretch"
 
 
-class StraightenBeats(KnotIntent):
+class StraightenBeats(FitIntent):
     """Tie knots from the beats that were heard, as a layer whose amount can be turned down.
 
     every  pulses or bars
@@ -122,7 +110,7 @@ class StraightenBeats(KnotIntent):
     unit: Literal["beats", "bars"] = "beats"
     over: tuple[float, float] | None = None
 
-    def tie(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         if self.every not in EVERY:
             raise EditError(f"beats are tied every {', '.join(map(str, EVERY))}")
         reading = reading_of(project, hand.strand)
@@ -143,25 +131,25 @@ class StraightenBeats(KnotIntent):
         return strand.base != hand.strand.base  # its beats were counted otherwise than it was read
 
 
-class SetStraightening(KnotIntent):
+class SetStraightening(FitIntent):
     """How much of the way to the grid: 0…1."""
 
     kind: Literal["set_straightening"] = "set_straightening"
     amount: float = Field(ge=0, le=1)
 
-    def tie(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         if hand.strand.straighten is None:
             raise EditError("this is not straightened yet")
         layer = replace(hand.strand.straighten, amount=self.amount)
         return hand.strand.changed(straighten=layer), f"straighten {100 * self.amount:g} %"
 
 
-class Unstraighten(KnotIntent):
+class Unstraighten(FitIntent):
     """Take the layer away; base knots stay."""
 
     kind: Literal["unstraighten"] = "unstraighten"
 
-    def tie(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         if hand.strand.straighten is None:
             raise EditError("this is not straightened")
         return hand.strand.changed(straighten=None), "untie straightening"
