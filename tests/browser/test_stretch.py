@@ -4,9 +4,10 @@ import base64
 import urllib.request
 
 import numpy as np
+from playwright.sync_api import expect
 
 from tests.browser.harness import BrowserTest
-from tests.sounds import rendered
+from tests.sounds import audio, rendered
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.render.plan import BLOCK_FRAMES
 
@@ -160,3 +161,21 @@ class StretchTest(BrowserTest):
             ) as answer:
                 parts.append(np.frombuffer(answer.read(), "<f4").reshape(sheet["channels"], -1))
         return np.concatenate(parts, axis=1)[0]
+
+
+class SeamTest(BrowserTest):
+    def test_a_seam_that_clicks_says_so_and_is_mended(self):
+        time = np.arange(round(2 * 60 / 97 * 48_000)) / 48_000
+        sung = sum(np.cos(2 * np.pi * 196.3 * k * time) / k for k in range(1, 12))
+        self.server.bring(wav_bytes(audio(0.2 * sung, 48_000), 16), "aah.wav")
+        self.server.settle()
+        self.open(f"fit/{self.server.rows()[0]['sha']}")
+        seam = self.page.locator("#seam")
+        expect(seam).to_contain_text("a click at every pass")
+        self.page.get_by_role("button", name="Mend it").click()
+        expect(seam).to_contain_text("Crossfaded over 20 ms its seam joins")
+        self.page.get_by_role("button", name="Print a loop").click()
+        expect(self.page.locator("#printed")).to_contain_text("on the shelf")
+        printed = next(r["sha"] for r in self.server.rows() if r["is_print"])
+        self.open(f"fit/{printed}")
+        expect(seam).to_contain_text("joins without a click")

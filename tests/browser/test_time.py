@@ -208,7 +208,10 @@ class NewTempoTest(BrowserTest):
           window.offered = [];
           const {handout} = zeroKnot.session.engine_.song.plan;
           const offer = handout.offer.bind(handout);
-          handout.offer = (span, part, ...rest) => { offered.push(part); offer(span, part, ...rest); };
+          handout.offer = (span, part, ...rest) => {
+            offered.push(part);
+            offer(span, part, ...rest);
+          };
         }""")
         pressed = self.type_tempo(120)
         at, beat, lines = self.swapped(120, 20)

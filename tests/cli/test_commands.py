@@ -19,6 +19,7 @@ from tests.studio.helper import StudioTest
 from zeroknot.cli.main import COMMANDS
 from zeroknot.cli.main import run as run_command
 from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.core.render.seam import seam_between
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.time import SetSteadyTempo
 
@@ -150,6 +151,17 @@ class CommandsTest(unittest.TestCase):
                 info = soundfile.info(out)
                 self.assertEqual((info.frames, info.subtype), (expected, "FLOAT"))
 
+    def test_fit_mends_a_seam(self):
+        tone = np.cos(2 * np.pi * 210.3 * np.arange(44_100) / 44_100).astype(np.float32)
+        source, out = self.folder / "tone.wav", self.folder / "joined.wav"
+        source.write_bytes(wav_bytes(audio(0.4 * tone), 32))
+        done = run_here("fit", source, out, "--ratio", 1, "--crossfade", 20, folder=self.folder)
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        before, after = (soundfile.read(f, always_2d=True)[0].T for f in (source, out))
+        self.assertTrue(seam_between(before, 0, 44_100, 44_100).is_heard)
+        self.assertFalse(seam_between(after, 0, 44_100, 44_100).is_heard)
+        np.testing.assert_array_equal(before[:, :43_000], after[:, :43_000])
+
     def test_bad_use_ends_with_2_and_bad_files_with_1(self):
         source = FIXTURES / "bass_97.flac"
         for arguments, status in (
@@ -160,6 +172,7 @@ class CommandsTest(unittest.TestCase):
             ((source, "o.wav", "--semitones", 30), 1),
             ((source, "o.xyz", "--ratio", 1), 2),
             ((source, "o.wav", "--ratio", 1, "--seam", "fold"), 2),
+            ((source, "o.wav", "--ratio", 1, "--crossfade", -5), 2),
             ((source, "o.wav", "--ratio", 9), 1),
             (("none.wav", "o.wav", "--ratio", 1), 1),
         ):

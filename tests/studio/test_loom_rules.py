@@ -1,4 +1,4 @@
-"""How far a dragged knot goes is asked a hundred times a second, in the page; the rule is the server's.
+"""How far a dragged knot goes is asked a hundred times a second in the page; the rule is Python's.
 
 Both are held together here: what the loom allows the server does, what lies past it the server
 refuses, and the knots are shown where they then are.

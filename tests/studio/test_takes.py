@@ -5,12 +5,15 @@ import io
 import numpy as np
 import soundfile
 
+from tests.core.listening.test_midi_reading import SIX_EIGHT
 from tests.sounds import RATE, audio
 from tests.studio.helper import StudioTest
 from tests.takes import beat_times, drummer
 from zeroknot.core.errors import EditError
 from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.core.render.seam import seam_between
 from zeroknot.studio.intents.readings import StateReading
+from zeroknot.studio.intents.stretch import SetCrossfade
 from zeroknot.studio.intents.time import TakeTempoOfRange
 
 BPM = 97.0
@@ -87,3 +90,46 @@ class TakesTest(StudioTest):
         for start, end in ((5, 4), (0, 1000), (-1, 3), (2, 2.001)):
             with self.subTest(start=start), self.assertRaises(EditError):
                 self.studio.takes.range_of(tree, self.sha, start, end)
+
+
+class SeamTest(StudioTest):
+    """A sung loop that was cut without a thought: its seam is told, mended, and printed mended."""
+
+    def setUp(self):
+        super().setUp()
+        seconds = 4 * 60 / BPM
+        time = np.arange(round(seconds * RATE)) / RATE
+        pitch = 2 * np.pi * np.cumsum(196.3 * (1 + 0.008 * np.sin(2 * np.pi * 5 * time))) / RATE
+        sung = sum(np.cos(k * pitch) / k for k in range(1, 12))
+        self.sha = self.bring(wav_bytes(audio(0.2 * sung), 16), "aah.wav").sha
+        self.project = self.studio.projects.create("a song")
+        self.submit(self.project, StateReading(hand=self.sha, bars=1))
+
+    def seam(self):
+        tree = self.studio.projects.state(self.project).project
+        return self.studio.takes.seam_of(tree, self.sha)
+
+    def test_it_is_told_mended_and_taken_back(self):
+        raw = self.seam()
+        self.assertTrue(raw.is_heard)
+        self.assertFalse(raw.is_mended)
+        state = self.submit(self.project, SetCrossfade(hand=self.sha, ms=20))
+        self.assertEqual(state.undo, "crossfade the seam over 20 ms")
+        mended = self.seam()
+        self.assertTrue(mended.is_mended)
+        self.assertLess(mended.heard_jump, 1.5)
+        self.assertEqual(mended.jump, raw.jump)
+        self.studio.projects.undo(self.project)
+        self.assertEqual(self.seam(), raw)
+
+    def test_the_print_is_mended_with_it(self):
+        self.submit(self.project, SetCrossfade(hand=self.sha, ms=20))
+        tree = self.studio.projects.state(self.project).project
+        made = self.studio.prints.print_strand(tree, self.sha, "wrap", False)
+        printed = soundfile.read(self.studio.store.path(made.sha), always_2d=True)[0].T
+        self.assertLess(seam_between(printed, 0, printed.shape[1], RATE).jump, 1.5)
+
+    def test_notes_have_none(self):
+        notes = self.bring(SIX_EIGHT, "notes.mid").sha
+        with self.assertRaises(EditError):
+            self.submit(self.project, SetCrossfade(hand=notes, ms=20))

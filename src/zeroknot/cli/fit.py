@@ -21,6 +21,7 @@ from zeroknot.core.listening.sound_kind import SoundReading, sound_heard
 from zeroknot.core.render.pass_file import SEAMS, folded
 from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass, plan_ratio
 from zeroknot.core.render.run import Rendering
+from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
 from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.core.stretch.settings import Settings
@@ -44,6 +45,9 @@ def fit(
     formants: Annotated[bool, typer.Option("--formants", help="hold the formants")] = False,
     method: Annotated[str, typer.Option(help="auto, " + ", ".join(METHODS))] = "auto",
     seam: Annotated[str, typer.Option(help="wrap, cut or ring")] = "wrap",
+    crossfade: Annotated[
+        float, typer.Option(help="ms over which the end goes over into the start")
+    ] = 0.0,
     with_lead: Annotated[bool, typer.Option("--with-lead", help="keep what sounds before")] = False,
     rate: Annotated[
         int | None, typer.Option(help="Hz of the output; the input's if not given")
@@ -52,7 +56,9 @@ def fit(
     as_json: Annotated[bool, typer.Option("--json", help="say what was done as JSON")] = False,
 ) -> None:
     """Write IN, stretched and shifted, to OUT, whose format follows its ending."""
-    _refuse_bad_use(target, ratio, tempo, bars, from_tempo, semitones, method, seam, bits)
+    _refuse_bad_use(
+        target, ratio, tempo, bars, from_tempo, semitones, method, seam, crossfade, bits
+    )
     with _opened(source) as file:
         sound = read_audio(file)[1]
     # Attacks are heard at the file's own rate, as they are when it is brought in.
@@ -78,6 +84,8 @@ def fit(
     else:
         assert tempo is not None
         plan = _tempo_plan(sound, attacks, warp, tempo, at_rate.rate, choice, with_lead)
+    if crossfade:
+        plan = replace(plan, crossfade_s=crossfade / 1000.0, tail_to=plan.end_second)
     out = folded(plan, Rendering(at_rate, everything, plan).whole(), seam, with_lead)
     _write(target, Audio(out, at_rate.rate), bits)
     if as_json:
@@ -118,7 +126,8 @@ def _tempo_plan(
 
 def _refuse_bad_use(
     target: Path, ratio: float | None, tempo: float | None, bars: int | None,
-    from_tempo: float | None, semitones: float, method: str, seam: str, bits: int,
+    from_tempo: float | None, semitones: float, method: str, seam: str,
+    crossfade: float, bits: int,
 ) -> None:  # fmt: skip
     """Bad use, and what is not there yet, end with exit status 2."""
     wrong = None
@@ -136,6 +145,8 @@ def _refuse_bad_use(
         wrong = f"there is no method {method!r}; choose auto, {', '.join(METHODS)}"
     elif seam not in SEAMS:
         wrong = f"--seam is {', '.join(SEAMS)}"
+    elif not 0.0 <= crossfade <= LONGEST_CROSSFADE_MS:
+        wrong = f"--crossfade is 0 to {LONGEST_CROSSFADE_MS:g} ms"
     elif bits not in BIT_DEPTHS:
         wrong = f"--bits is {', '.join(map(str, BIT_DEPTHS))}"
     elif target.suffix.lower() not in WRITTEN:

@@ -16,6 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.listening.reading import Reading
+from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
 from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.timeline.metre_map import MetreChange, MetreMap
@@ -74,6 +75,7 @@ class Strand(Named):
     fastened  stretches of the recording, seconds, in which nothing moves
     follows   whether it follows the project's tempo, or keeps its own time
     lead      whether what sounds before the one is kept
+    crossfade_ms  of the recording, over which its end goes over into its start; 0 leaves it
     """
 
     name: str = Field(max_length=LONGEST_NAME)
@@ -85,6 +87,7 @@ class Strand(Named):
     fastened: tuple[Stretch, ...] = ()
     follows: bool = True
     lead: bool = True
+    crossfade_ms: float = Field(0.0, ge=0, le=LONGEST_CROSSFADE_MS)
     method: str = AUTO
     settings: Settings = Settings()
     gain_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)

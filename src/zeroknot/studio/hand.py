@@ -159,9 +159,7 @@ def with_other_knots(strand: Strand, which: str) -> Strand:
 
 def plan_at(project: Project, strand: Strand, loop: Loop, beat: float) -> RenderPlan:
     """The plan of a strand's pass whose one lies on a beat of the project."""
-    # A note past the end belongs to another pass and is not played: nothing ends the tail early.
-    attacks = () if loop.is_midi else loop.hearing.attack_seconds()
-    lead_from, tail_to = lead_and_tail(strand.warp, loop.hearing.sounding, attacks, strand.lead)
+    lead_from, tail_to = sounding_of(strand, loop)
     choice = stretch_of(project, strand, loop, beat)
     warp, tempo_map = strand.warp, project.tempo_map
     if not strand.follows:
@@ -178,7 +176,21 @@ def plan_at(project: Project, strand: Strand, loop: Loop, beat: float) -> Render
         tail_to=tail_to,
         settings=choice.settings,
         method=choice.method,
+        crossfade_s=crossfade_of(strand, loop),
     )
+
+
+def sounding_of(strand: Strand, loop: Loop) -> tuple[float, float]:
+    """Seconds of the recording from which the lead sounds, and to which the tail does."""
+    # A note past the end belongs to another pass and is not played: nothing ends the tail early.
+    attacks = () if loop.is_midi else loop.hearing.attack_seconds()
+    lead_from, tail_to = lead_and_tail(strand.warp, loop.hearing.sounding, attacks, strand.lead)
+    return lead_from, strand.warp.end.second if crossfade_of(strand, loop) else tail_to
+
+
+def crossfade_of(strand: Strand, loop: Loop) -> float:
+    """Seconds of the recording over which a pass goes over into the next; notes have no seam."""
+    return 0.0 if loop.is_midi else strand.crossfade_ms / 1000.0
 
 
 def stretch_of(project: Project, strand: Strand, loop: Loop, beat: float) -> Choice:

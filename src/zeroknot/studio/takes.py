@@ -13,7 +13,7 @@ from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
-from zeroknot.studio.hand import Hand, in_hand, pulses_heard
+from zeroknot.studio.hand import Hand, crossfade_of, in_hand, pulses_heard
 from zeroknot.studio.intents.readings import reading_of
 from zeroknot.studio.made_loops import MadeLoops
 
@@ -45,6 +45,23 @@ class RangeFacts:
     mended_s: float
     crossing_s: tuple[float, float]
     seam: float
+
+
+@dataclass(frozen=True)
+class SeamFacts:
+    """The seam of what is in hand.
+
+    alike     0…1, how alike its two sides sound
+    jump      how many times the step over it exceeds what is usual beside it, as recorded
+    is_heard  whether that is a click
+    heard_jump, is_mended  the same with the crossfade that was chosen
+    """
+
+    alike: float
+    jump: float
+    is_heard: bool
+    heard_jump: float
+    is_mended: bool
 
 
 class Takes:
@@ -97,6 +114,17 @@ class Takes:
             start_s, end_s, pulses, whole, reading.beats_per_bar, tempo, overhang, mended,
             crossing, seam,
         )  # fmt: skip
+
+    def seam_of(self, project: Project, hand_name: str) -> SeamFacts:
+        """How the pass in hand joins the next one. Raises EditError for MIDI."""
+        hand = self._audio(project, hand_name)
+        strand, loop = hand.strand, hand.loop
+        warp, crossfade_s = strand.warp, crossfade_of(strand, loop)
+        task = ("seams_of_pass", self._store.folder, loop.sha, loop.rate,
+                warp.zero.second, warp.end.second, crossfade_s)  # fmt: skip
+        alike, recorded, heard = self._executors.look(*task).result()
+        is_mended = bool(crossfade_s) and not heard.is_heard
+        return SeamFacts(alike, recorded.jump, recorded.is_heard, heard.jump, is_mended)
 
     def crop(
         self, project: Project, hand_name: str, start_s: float, end_s: float, bars: int | None

@@ -45,6 +45,7 @@ from zeroknot.core.render.kept_pieces import KeptPieces
 from zeroknot.core.render.notes_run import NotesRendering
 from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan, plan_as_written, plan_ratio
 from zeroknot.core.render.run import Rendering
+from zeroknot.core.render.seam import Seam, crossfaded, seam_between
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.synth.sounding import sounded
@@ -302,6 +303,18 @@ def edges_of_range(
     sound = _source(folder, sha, rate)
     crossing = at_zero_crossing(sound, start_s), at_zero_crossing(sound, end_s)
     return crossing, seam_of(_take_picture(folder, sha), start_s, end_s)
+
+
+def seams_of_pass(
+    folder: Path, sha: str, rate: int, start_s: float, end_s: float, crossfade_s: float
+) -> tuple[float, Seam, Seam]:
+    """How alike both sides of the seam are; the seam as recorded, and as it is crossfaded."""
+    sound = _source(folder, sha, rate)
+    start, end = frame(start_s * rate), frame(end_s * rate)
+    recorded = seam_between(sound.samples, start, end, rate)
+    body = crossfaded(sound.samples, start, end, frame(crossfade_s * rate))
+    heard = seam_between(body, 0, end - start, rate) if crossfade_s else recorded
+    return seam_of(_take_picture(folder, sha), start_s, end_s), recorded, heard
 
 
 def crop_to_file(

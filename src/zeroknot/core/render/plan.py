@@ -45,6 +45,7 @@ class RenderPlan:
     method       key in METHODS
     settings     of the method: only those it has a use for
     version      of that method's code
+    crossfade_s  source seconds over which the body's end goes over into what leads to its start
     """
 
     source: str
@@ -56,11 +57,15 @@ class RenderPlan:
     method: str
     settings: Settings
     version: int
+    crossfade_s: float = 0.0
 
     @cached_property
     def digest(self) -> str:
         """The render's address."""
-        return digest_of(asdict(self))
+        said = asdict(self)
+        if not self.crossfade_s:
+            del said["crossfade_s"]  # what is as it always was keeps its address
+        return digest_of(said)
 
     @cached_property
     def time_map(self) -> TimeMap:
@@ -115,6 +120,7 @@ def plan_pass(
     tail_to: float,
     settings: Settings = AS_IT_IS,
     method: str = "weave",
+    crossfade_s: float = 0.0,
 ) -> RenderPlan:
     """The plan of the pass whose zero knot lies on a beat of the project.
 
@@ -159,6 +165,7 @@ def plan_pass(
         method=chosen.key,
         settings=settings.told(chosen.uses),
         version=chosen.version,
+        crossfade_s=crossfade_s,
     )
     plan.time_map.refuse_beyond_limits(rate)
     return plan

@@ -21,6 +21,7 @@ from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.kept_pieces import KeptPieces, Rendered, key_of
 from zeroknot.core.render.plan import RenderPlan
+from zeroknot.core.render.seam import crossfaded
 from zeroknot.core.stretch.formants import with_colour_held
 from zeroknot.core.stretch.methods import method_named
 from zeroknot.core.stretch.part import Part
@@ -120,6 +121,20 @@ class Rendering(InBlocks):
         part = self.sound.samples[:, max(0, first) : max(0, last)]
         return float(max(part.max(initial=0.0), -part.min(initial=0.0)))
 
+    @cached_property
+    def _body(self) -> SourceView:
+        """The recording between its one and its end, whose end and start are neighbours."""
+        plan, samples = self.plan, self.sound.samples
+        start, end = frame(plan.zero_second * plan.rate), frame(plan.end_second * plan.rate)
+        if not plan.crossfade_s:
+            return SourceView(samples, start, end, True)
+        joined = crossfaded(samples, start, end, frame(plan.crossfade_s * plan.rate))
+        return SourceView(joined, start, end, True, origin=start)
+
+    def _cut(self, from_second: float, to_second: float) -> SourceView:
+        first, last = frame(from_second * self.plan.rate), frame(to_second * self.plan.rate)
+        return SourceView(self.sound.samples, first, last, False)
+
     def _summed(self, begin: int, count: int) -> Samples:
         """Pieces added up: float32 [channels, count], output frames from `begin` on."""
         out = np.zeros((self.sound.channels, count), np.float32)
@@ -151,12 +166,7 @@ class Rendering(InBlocks):
             # What was hit a moment before the one belongs to the one.
             early = ATTACK_BEFORE_SECONDS if is_circle else 0.0
             inside = (attacks.seconds >= from_second - early) & (attacks.seconds < to_second)
-            view = SourceView(
-                self.sound.samples,
-                frame(from_second * plan.rate),
-                frame(to_second * plan.rate),
-                is_circle,
-            )
+            view = self._body if is_circle else self._cut(from_second, to_second)
             if plan.settings.formants > 0.0 and plan.settings.semitones != 0.0:
                 held = pitch_ratio(plan.settings.semitones * plan.settings.formants)
                 view = with_colour_held(view, plan.rate, held)
@@ -218,14 +228,12 @@ class Rendering(InBlocks):
     def _copy(self, begin: int, out: Samples) -> None:
         plan = self.plan
         zero, end = frame(plan.zero_second * plan.rate), frame(plan.end_second * plan.rate)
-        samples = self.sound.samples
-        outside = SourceView(samples, frame(plan.lead_from * plan.rate), zero, False)
-        body = SourceView(samples, zero, end, True)
-        tail = SourceView(samples, end, frame(plan.tail_to * plan.rate), False)
+        lead = self._cut(plan.lead_from, plan.zero_second)
+        tail = self._cut(plan.end_second, plan.tail_to)
         count = out.shape[1]
         for view, start, stop, origin in (
-            (outside, -plan.lead_frames, 0, zero),
-            (body, 0, plan.body_frames, zero),
+            (lead, -plan.lead_frames, 0, zero),
+            (self._body, 0, plan.body_frames, zero),
             (tail, plan.body_frames, plan.body_frames + plan.tail_frames, end - plan.body_frames),
         ):
             a, b = max(begin, start), min(begin + count, stop)

@@ -24,7 +24,13 @@ from zeroknot.studio.intents.readings import (
     StateReading,
     WithdrawReading,
 )
-from zeroknot.studio.intents.stretch import SetLead, SetMethod, SetStrandLevel, SetStretch
+from zeroknot.studio.intents.stretch import (
+    SetCrossfade,
+    SetLead,
+    SetMethod,
+    SetStrandLevel,
+    SetStretch,
+)
 from zeroknot.studio.intents.time import (
     RemoveMetre,
     RemoveTempoPoint,
@@ -72,6 +78,7 @@ AnyIntent = Annotated[
     | FollowTempo
     | SetMethod
     | SetStretch
+    | SetCrossfade
     | SetLead
     | SetStrandLevel,
     Field(discriminator="kind"),

@@ -6,6 +6,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from zeroknot.core.errors import EditError, StretchError
+from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
 from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.methods import method_named
 from zeroknot.core.stretch.settings import Direction
@@ -68,6 +69,19 @@ class SetLead(FitIntent):
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         return hand.strand.changed(lead=self.lead), "keep lead" if self.lead else "leave lead out"
+
+
+class SetCrossfade(FitIntent):
+    """Over how much of the recording a pass goes over into the next; with 0 it is left as it is."""
+
+    kind: Literal["set_crossfade"] = "set_crossfade"
+    ms: float = Field(ge=0, le=LONGEST_CROSSFADE_MS)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        if hand.loop.is_midi:
+            raise EditError("notes have no seam to be mended")
+        what = f"crossfade the seam over {self.ms:g} ms" if self.ms else "leave the seam as it is"
+        return hand.strand.changed(crossfade_ms=self.ms), what
 
 
 class SetStrandLevel(FitIntent):

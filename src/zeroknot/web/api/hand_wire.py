@@ -11,6 +11,7 @@ from zeroknot.core.listening.counting import Proposal, follows
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
 from zeroknot.core.render.plan import RenderPlan
+from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
 from zeroknot.core.stretch.auto import AUTO, Case
 from zeroknot.core.stretch.methods import METHODS, NOTES, method_named
 from zeroknot.core.stretch.settings import LIMITS, SHIFTED
@@ -76,7 +77,10 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]
         "methods": _methods(loop, plan, case),
         "voices": [{"key": v.key, "name": v.name} for v in VOICES.values()],
         "voice": choice.settings.voice,
-        "limits": {name: list(limits) for name, limits in LIMITS.items()},
+        "limits": {
+            **{name: list(limits) for name, limits in LIMITS.items()},
+            "crossfade_ms": [0.0, LONGEST_CROSSFADE_MS],
+        },
         "chosen": {
             "method": choice.method, "name": method_named(choice.method).name, "why": choice.why,
         },

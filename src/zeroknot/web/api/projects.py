@@ -231,6 +231,13 @@ def loops_in_take(studio: StudioDep, project: str, hand: str) -> list[dict[str, 
     return [{**asdict(loop), "grade": loop.grade} for loop in found]
 
 
+@router.get("/projects/{project}/hand/{hand}/seam")
+def seam_in_hand(studio: StudioDep, project: str, hand: str) -> dict[str, Any]:
+    """How the pass in hand joins the next one."""
+    tree = studio.projects.state(project).project
+    return asdict(studio.takes.seam_of(tree, hand))
+
+
 @router.get("/projects/{project}/hand/{hand}/range")
 def range_in_take(
     studio: StudioDep, project: str, hand: str, ask: Annotated[AskRange, Query()]

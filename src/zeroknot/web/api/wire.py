@@ -9,7 +9,6 @@ import numpy as np
 
 from zeroknot.core.harmony.fit import shift_between
 from zeroknot.core.loop import Loop
-from zeroknot.core.render.plan import lead_and_tail
 from zeroknot.core.stretch.methods import method_named
 from zeroknot.core.stretch.strain import in_words, level_of, strain_of
 from zeroknot.core.timeline.tempo_map import FASTEST_BPM, SLOWEST_BPM
@@ -17,7 +16,7 @@ from zeroknot.core.units import semitones_of_ratio
 from zeroknot.document.project import Clip, Project, Strand, yarn_of
 from zeroknot.store.shelf_index import Found
 from zeroknot.store.shelf_query import LOWEST_BPM, TEMPO_BIN_BPM, Facts
-from zeroknot.studio.hand import case_of, quarters_of, stretch_of
+from zeroknot.studio.hand import case_of, quarters_of, sounding_of, stretch_of
 from zeroknot.studio.projects import State
 from zeroknot.studio.studio import Studio
 
@@ -118,8 +117,7 @@ def tempo_line(project: Project) -> list[tuple[float, float]]:
 
 def strand_json(project: Project, strand: Strand, loop: Loop) -> dict[str, Any]:
     warp = strand.warp
-    attacks = () if loop.is_midi else loop.hearing.attack_seconds()
-    lead_from, tail_to = lead_and_tail(warp, loop.hearing.sounding, attacks, strand.lead)
+    lead_from, tail_to = sounding_of(strand, loop)
     strain = _strain(project, strand, loop)
     project_bpm = project.tempo_map.bpm_at(0.0)
     fitted_seconds = strand.span * 60.0 / project_bpm if strand.follows else warp.body_seconds
@@ -133,6 +131,7 @@ def strand_json(project: Project, strand: Strand, loop: Loop) -> dict[str, Any]:
         "zero_s": warp.zero.second,
         "end_s": warp.end.second,
         "lead": strand.lead,
+        "crossfade_ms": strand.crossfade_ms,
         "follows": strand.follows,
         "method": strand.method,
         "settings": asdict(strand.settings),

@@ -23,10 +23,11 @@
  *   jitter_seconds: number, spread: number, direction: string, frozen_at: number | null,
  *   seed: number, voice: string | null}} StretchSettings
  * @typedef {{id: string, name: string, loop: string, yarn: number, span: number, zero_s: number,
- *   end_s: number, lead: boolean, follows: boolean, method: string, settings: StretchSettings, gain_db: number,
+ *   end_s: number, lead: boolean, crossfade_ms: number, follows: boolean, method: string, settings: StretchSettings, gain_db: number,
  *   duration_ratio: number, tempo_change_percent: number, spool_semitones: number,
  *   recorded_bpm: number, seconds: number, shape: [number, number][], lead_beats: number,
  *   tail_beats: number, strain: number | null, strain_level: number | null, strain_words: string | null}} Strand
+ * @typedef {{alike: number, jump: number, is_heard: boolean, heard_jump: number, is_mended: boolean}} SeamFacts
  * @typedef {{id: string, strand: string, track: string, beat: number, beats: number,
  *   passes: number, slip: number, pass_beats: number, gain_db: number, muted: boolean, is_whole: boolean, bar: number,
  *   place: string}} Clip

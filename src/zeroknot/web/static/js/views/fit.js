@@ -6,19 +6,20 @@ import { knots } from "../fit/knots.js";
 import { laid } from "../fit/laid.js";
 import { reading } from "../fit/reading.js";
 import { keepSections, reveal, Shared } from "../fit/shared.js";
+import { seam } from "../fit/seam.js";
 import { stretching } from "../fit/stretching.js";
 import { taking } from "../fit/take.js";
 import { inHandBar } from "../hand/bar.js";
 import { hearing } from "../hand/hearing.js";
 import { joined, section } from "../sections.js";
 
-/** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof reading | typeof counting | typeof taking | typeof laid | typeof knots | typeof stretching>>} Sections */
+/** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof reading | typeof counting | typeof taking | typeof laid | typeof knots | typeof seam | typeof stretching>>} Sections */
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const fit = (session, app) => () => {
   const shared = new Shared(session, app);
   return joined(
-    inHandBar(shared), hearing(shared), reading(shared), counting(shared), taking(shared), laid(shared), knots(shared), stretching(shared),
+    inHandBar(shared), hearing(shared), reading(shared), counting(shared), taking(shared), laid(shared), knots(shared), seam(shared), stretching(shared),
     together(shared),
   );
 };
@@ -58,6 +59,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
     this.showProposals();
     this.showTake();
     this.showLaid();
+    this.showSeam();
     this.showStretch();
     this.showChosen();
     this.showHearing();
