@@ -1,5 +1,6 @@
 """What is a sound? Samples and the rate they were taken at, checked once, never changed."""
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -75,15 +76,33 @@ def _refuse_where_not_finite(samples: Samples) -> None:
         )
 
 
+EDGE_FRAMES = 256  # by which a sound is led on past its edges while its rate is changed
+
+
 def resampled(sound: Audio, rate: int) -> Audio:
     """The sound at another rate (soxr, best quality); itself where the rate is the same.
 
-    returns  float32 [channels, about frames · rate / sound.rate]
+    returns  float32 [channels, round(frames · rate / sound.rate)]
+
+    A loop that was cut in the middle of a tone begins and ends as it was cut: without what leads it
+    on past its edges the filter would ring there and take half of the first sample.
     """
     if rate == sound.rate:
         return sound
     import soxr
 
     # Whole channels through soxr: its one-shot call takes off its own delay.
-    out = soxr.resample(np.ascontiguousarray(sound.samples.T), sound.rate, rate, quality="VHQ")
-    return Audio(np.ascontiguousarray(out.T, dtype=np.float32), rate)
+    step = sound.rate // math.gcd(sound.rate, rate)
+    pad = -(-EDGE_FRAMES // step) * step
+    wide = np.pad(sound.samples, ((0, 0), (pad, pad)))
+    reach = min(EDGE_FRAMES, sound.frames - 1)
+    if reach > 0:
+        fade = (0.5 - 0.5 * np.cos(np.pi * np.arange(reach) / reach)).astype(np.float32)
+        first, last = sound.samples[:, :1], sound.samples[:, -1:]
+        # Turned about its edge, it goes on with the level and the slope it has there.
+        wide[:, pad - reach : pad] = (2 * first - sound.samples[:, reach:0:-1]) * fade
+        before = sound.samples[:, -reach - 1 : -1][:, ::-1]
+        wide[:, pad + sound.frames : pad + sound.frames + reach] = (2 * last - before) * fade[::-1]
+    out = soxr.resample(np.ascontiguousarray(wide.T), sound.rate, rate, quality="VHQ").T
+    start, frames = pad * rate // sound.rate, round(sound.frames * rate / sound.rate)
+    return Audio(np.ascontiguousarray(out[:, start : start + frames], dtype=np.float32), rate)

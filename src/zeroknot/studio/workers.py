@@ -58,6 +58,7 @@ from zeroknot.studio.listened import Listened, Unpacked
 # Recordings and renderings kept open: a song asks for blocks of all its tracks in turn, and each
 # costs milliseconds to open. Recordings are mapped, pieces are bounded elsewhere: little is held.
 KEPT_OPEN = 96
+CONVERSION = 2  # raised where another sample would come out of changing a rate
 PICTURE_VERSION = 1  # of a take's picture in the cache
 MIDI_RATE = 44_100  # at which a MIDI loop is drawn and measured
 MEASURED_SECONDS = 60.0  # of a body; a take of half an hour need not be rendered to be matched
@@ -400,7 +401,7 @@ def _decoded(folder: Path, sha: str) -> Audio:
 @lru_cache(maxsize=KEPT_OPEN)
 def _source(folder: Path, sha: str, rate: int) -> Audio:
     """A recording at a rate, converted once and then mapped from the cache."""
-    place = AudioStore(folder).cache / "sources" / sha[:2] / f"{sha}-{rate}.npy"
+    place = AudioStore(folder).cache / "sources" / sha[:2] / f"{sha}-{rate}-{CONVERSION}.npy"
     if not place.exists():
         is_midi = _midi(folder, sha) is not None
         sound = (
