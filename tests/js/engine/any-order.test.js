@@ -102,7 +102,7 @@ function expectWhole(stage, sums, at, story) {
   const near = stage.log.some((o) => (o.do === "release" || o.do === "hush") && at >= o.at - FADE && at <= o.at + frames(0.05));
   if (near || plan.handout.missed > 0 || plan.handout.late.length || run !== plan.handout.last) return;
   const song = run.song + at - run.context;
-  const cycle = plan.cycleFrames(plan.current.sheet);
+  const cycle = plan.cycleFrames(plan.current);
   if (cycle && run.song < cycle.to && song > cycle.to - FADE) return;
   for (const event of plan.current.events) {
     if (song < Math.max(event.at, run.song) + FADE || song >= event.at + event.frames) continue;

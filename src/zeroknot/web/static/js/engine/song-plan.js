@@ -14,7 +14,8 @@
  */
 
 import { Handout } from "./handout.js";
-import { along, blocksBetween, frame } from "./schedule.js";
+import { Laid } from "./laid.js";
+import { along, blocksBetween } from "./schedule.js";
 import { READY_SECONDS, wantedOf } from "./wanted.js";
 
 /** @typedef {import("../types.js").Sheet} Sheet */
@@ -24,7 +25,6 @@ import { READY_SECONDS, wantedOf } from "./wanted.js";
 /** @typedef {{do: "levels", sheet: Sheet}} LevelsOrder */
 /** @typedef {Order | LevelsOrder} SongOrder */
 /** @typedef {import("./wanted.js").Wanted} Wanted */
-/** @typedef {{sheet: Sheet, events: readonly SheetEvent[], keys: Set<string>}} Laid a sheet, and what sounds of it */
 /** @typedef {{context: number, beat: number}} Line where a swap may be */
 /** @typedef {{from: number, to: number}} Cycle in beats */
 
@@ -77,11 +77,6 @@ export class SongPlan {
     return this.start !== null && !this.start.isSeek;
   }
 
-  /** @param {Sheet} sheet @param {number} beat */
-  frameOf(sheet, beat) {
-    return frame(along(sheet.pulses, 0, 1, beat));
-  }
-
   /** The beat at a context frame. @param {number} at */
   beatAt(at) {
     const run = this.handout.runAt(at);
@@ -89,21 +84,11 @@ export class SongPlan {
     return along(run.mark.pulses, 1, 0, run.song + Math.max(0, at - run.context));
   }
 
-  /** What sounds: the clips, and the hand's events with the rest, instead of its own clips. @param {Sheet} sheet @returns {Laid} */
-  laid(sheet) {
-    let { events } = sheet;
-    if (this.withHand) {
-      const strand = sheet.hand_events[0]?.strand ?? this.withHand;
-      events = [...events.filter((e) => e.strand !== strand), ...sheet.hand_events];
-    }
-    return { sheet, events, keys: new Set(events.map(keyOf)) };
-  }
-
   // Commands
 
   /** Take a sheet: at once when still; its levels always at once. @param {Sheet} sheet @param {number} now */
   adopt(sheet, now) {
-    this.newest = this.laid(sheet);
+    this.newest = Laid.of(sheet, this.withHand);
     this.levels = { do: "levels", sheet };
     this.compare(now);
   }
@@ -116,7 +101,7 @@ export class SongPlan {
     }
     this.withHand = strand;
     if (!this.newest) return;
-    this.newest = this.laid(this.newest.sheet);
+    this.newest = Laid.of(this.newest.sheet, this.withHand);
     this.compare(now);
   }
 
@@ -129,16 +114,16 @@ export class SongPlan {
       return;
     }
     this.pending = newest.sheet.time_key === current.sheet.time_key ? "events" : "time";
-    this.fresh = newest.events.filter((e) => !current.keys.has(keyOf(e)));
+    this.fresh = newest.events.filter((e) => !current.has(e));
     this.misses = 0;
     // Where blocks come late anyway, no line is tried that is too near for all that a swap needs.
     this.notBefore = this.isBehind ? now + BEHIND_SECONDS * this.soundingAt(newest, this.beatAt(now)) * this.rate : now;
   }
 
   /** How many events sound at a beat. @param {Laid} laid @param {number} beat */
-  soundingAt({ sheet, events }, beat) {
-    const song = this.frameOf(sheet, beat);
-    return events.filter((e) => e.at <= song && song < e.at + e.frames).length;
+  soundingAt(laid, beat) {
+    const song = laid.frameOf(beat);
+    return laid.events.filter((e) => e.at <= song && song < e.at + e.frames).length;
   }
 
   /** Does sound come late, because more is wanted than can be rendered? */
@@ -225,18 +210,18 @@ export class SongPlan {
     return [...levels, ...this.handout.take()];
   }
 
-  /** The song frame to begin with. @param {Sheet} sheet @param {{beat: number}} start */
-  frameToStart(sheet, start) {
-    const from = this.frameOf(sheet, start.beat);
+  /** The song frame to begin with. @param {Laid} laid @param {number} beat */
+  frameToStart(laid, beat) {
+    const from = laid.frameOf(beat);
     // From the very start, a lead before bar 1 is played, too.
-    return start.beat === 0 && !this.cycle ? Math.min(from, sheet.first_frame) : from;
+    return beat === 0 && !this.cycle ? Math.min(from, laid.sheet.first_frame) : from;
   }
 
   /** Begin where it was asked for, with what is newest, once its first blocks are there. @param {number} now @param {Known} known */
   begin(now, known) {
     const { start, newest } = this;
     if (!start || !newest) return;
-    const song = this.frameToStart(newest.sheet, start);
+    const song = this.frameToStart(newest, start.beat);
     if (!this.isSettled(newest.events, song, known)) return;
     const at = this.soonest(now + START_SECONDS * this.rate - this.handout.margin);
     if (this.isPlaying) this.handout.cut(at, true);
@@ -252,16 +237,14 @@ export class SongPlan {
   /** From a context frame on, this is heard. @param {number} context @param {number} song @param {Laid} laid */
   run(context, song, laid) {
     this.current = laid;
-    const cycle = this.cycleFrames(laid.sheet);
+    const cycle = this.cycleFrames(laid);
     const end = cycle && song < cycle.to ? cycle.to : Infinity;
-    this.handout.begin(context, song, laid.sheet, laid.events, (e) => cutOf(laid.sheet, e, end));
+    this.handout.begin(context, song, laid.sheet, laid.events, (e) => laid.cutOf(e, end));
   }
 
-  /** @param {Sheet} sheet */
-  cycleFrames(sheet) {
-    if (!this.cycle) return null;
-    const [from, to] = [this.frameOf(sheet, this.cycle.from), this.frameOf(sheet, this.cycle.to)];
-    return to - from > this.handout.margin ? { from, to } : null;
+  /** @param {Laid} laid */
+  cycleFrames(laid) {
+    return laid.framesOf(this.cycle, this.handout.margin);
   }
 
   /**
@@ -270,10 +253,9 @@ export class SongPlan {
    * @param {Laid} laid @param {number} song the run's first frame
    */
   turnOf(laid, song) {
-    const { sheet } = laid;
-    const cycle = this.cycleFrames(sheet);
+    const { sheet, last } = laid;
+    const cycle = this.cycleFrames(laid);
     if (cycle && song < cycle.to) return { end: cycle.to, back: cycle.from };
-    const last = sheet.pulses[sheet.pulses.length - 1][1];
     if (this.withHand || !sheet.events.length || song >= sheet.close_frame) return { end: last, back: null };
     return { end: Math.min(last, sheet.close_frame), back: this.beginsAgain ? 0 : null };
   }
@@ -297,13 +279,11 @@ export class SongPlan {
   lineAfter(from) {
     const { current } = this;
     if (!current) return null;
-    const { pulses } = current.sheet;
     for (const { context, song, frames, begun } of this.way(from + 60 * this.rate)) {
       const isTurn = this.handout.last?.context !== context && song === begun;
-      if (isTurn && context >= from) return { context, beat: along(pulses, 1, 0, song) };
+      if (isTurn && context >= from) return { context, beat: current.beatOf(song) };
       const least = Math.max(song, song + from - context);
-      for (let i = firstAt(pulses, least); i < pulses.length && pulses[i][1] < song + frames; i += 1) {
-        const [beat, pulse, , number] = pulses[i];
+      for (const [beat, pulse, , number] of current.pulsesBetween(least, song + frames)) {
         if (number === 1) return { context: context + pulse - song, beat };
       }
     }
@@ -334,10 +314,10 @@ export class SongPlan {
   exchange(at, now, known) {
     const newest = /** @type {Laid} */ (this.newest);
     this.settled = at;
-    const end = this.cycleFrames(newest.sheet)?.to ?? Infinity;
+    const end = this.cycleFrames(newest)?.to ?? Infinity;
     this.handout.exchange(
-      at, (e) => newest.keys.has(keyOf(e)), this.fresh,
-      (run, e) => cutOf(newest.sheet, e, run.song < end ? end : Infinity), now, known,
+      at, (e) => newest.has(e), this.fresh,
+      (run, e) => newest.cutOf(e, run.song < end ? end : Infinity), now, known,
     );
     this.current = newest;
     this.pending = null;
@@ -359,9 +339,9 @@ export class SongPlan {
       const turn = handout.handed + Math.max(0, end - handout.songAt(handout.handed));
       const line = this.pending === "time" || (this.pending && this.waitsForBar)
         ? this.lineAfter(Math.max(this.notBefore, now + handout.margin)) : null;
-      this.handTo(Math.min(horizon, turn, line?.context ?? Infinity), current.sheet, now, known);
+      this.handTo(Math.min(horizon, turn, line?.context ?? Infinity), current, now, known);
       if (line && line.context === handout.handed) {
-        if (this.isSettled(this.awaited, this.frameOf(/** @type {Laid} */ (this.newest).sheet, line.beat), known)) {
+        if (this.isSettled(this.awaited, /** @type {Laid} */ (this.newest).frameOf(line.beat), known)) {
           this.swap(line, now, known);
           continue;
         }
@@ -374,16 +354,14 @@ export class SongPlan {
     }
   }
 
-  /** @param {number} to @param {Sheet} sheet @param {number} now @param {Known} known */
-  handTo(to, sheet, now, known) {
+  /** @param {number} to @param {Laid} laid @param {number} now @param {Known} known */
+  handTo(to, laid, now, known) {
     const { handout } = this;
     const { handed: from } = handout;
     if (to <= from) return;
     const song = handout.songAt(from);
-    for (let i = firstAt(sheet.pulses, song); i < sheet.pulses.length; i += 1) {
-      const [, pulse, , number] = sheet.pulses[i];
+    for (const [, pulse, , number] of laid.pulsesBetween(song, song + to - from)) {
       const at = from + pulse - song;
-      if (at >= to) break;
       if (at >= now) handout.orders.push({ do: "click", at, isOne: number === 1 });
     }
     handout.hand(to, now, known);
@@ -408,33 +386,11 @@ export class SongPlan {
     this.settled = line.context;
     this.pending = null;
     this.waitsForBar = false;
-    this.run(line.context, this.frameOf(newest.sheet, line.beat), newest);
+    this.run(line.context, newest.frameOf(line.beat), newest);
   }
 
   /** The blocks that are heard next, by when they are heard. @param {number} now @returns {Wanted[]} */
   wanted(now) {
     return wantedOf(this, now);
   }
-}
-
-/** What makes an event the same event. @param {SheetEvent} e */
-const keyOf = (e) =>
-  `${e.id} ${e.track} ${e.digest} ${e.at} ${e.start} ${e.frames} ${e.gain} ${e.fade_in} ${e.fade_out}`;
-
-/** A body is cut where the song turns back, a tail rings on. @param {Sheet} sheet @param {SheetEvent} event @param {number} end */
-function cutOf(sheet, event, end) {
-  const shape = sheet.shapes[event.digest];
-  const bodyEnd = shape ? event.at - event.start + shape.lead + shape.body : Infinity;
-  return bodyEnd <= end ? Infinity : end;
-}
-
-/** The first pulse at or after a song frame. @param {Sheet["pulses"]} pulses @param {number} song */
-function firstAt(pulses, song) {
-  let [low, high] = [0, pulses.length];
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (pulses[middle][1] < song) low = middle + 1;
-    else high = middle;
-  }
-  return low;
 }

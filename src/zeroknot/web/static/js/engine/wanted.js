@@ -4,7 +4,7 @@
 import { BLOCK_FRAMES, blocksBetween } from "./schedule.js";
 
 /** @typedef {import("../types.js").SheetEvent} SheetEvent */
-/** @typedef {import("./song-plan.js").Laid} Laid */
+/** @typedef {import("./laid.js").Laid} Laid */
 /** @typedef {{digest: string, index: number, channels: number, due: number}} Wanted due: the context frame at which it begins to sound */
 
 export const READY_SECONDS = 0.35; // that have to be there before anything begins
@@ -20,10 +20,10 @@ export function wantedOf(plan, now) {
   const look = now + LOOK_SECONDS * plan.rate;
   const { newest, current, handout } = plan;
   if (plan.start && newest) {
-    want(found, newest, newest.events, now, plan.frameToStart(newest.sheet, plan.start), ready);
+    want(found, newest, newest.events, now, plan.frameToStart(newest, plan.start.beat), ready);
   } else if (!plan.isPlaying && newest) {
     // What is heard first when it begins.
-    want(found, newest, newest.events, look, plan.frameToStart(newest.sheet, { beat: plan.startBeat }), ready);
+    want(found, newest, newest.events, look, plan.frameToStart(newest, plan.startBeat), ready);
   }
   if (!plan.isPlaying || !newest || !current) return byDue(found);
   // Where many are late, those that are nearly over are given up for those that are still to come.
@@ -44,7 +44,7 @@ export function wantedOf(plan, now) {
     const next = line && plan.lineAfter(line.context + 1);
     for (const at of [line, next]) {
       if (!at) continue;
-      const song = plan.frameOf(newest.sheet, at.beat);
+      const song = newest.frameOf(at.beat);
       // Where more is wanted than can be rendered, what is left for good would always come first.
       if (plan.isBehind && at === line) want(found, newest, plan.awaited, now - look, song, ready);
       want(found, newest, plan.awaited, at.context, song, Math.max(ready, look - at.context));
