@@ -9,6 +9,7 @@ Conventions
 """
 
 import math
+import re
 from bisect import bisect_right
 from dataclasses import dataclass
 from functools import cached_property
@@ -17,6 +18,7 @@ from zeroknot.core.errors import TimeError
 
 DENOMINATORS = (2, 4, 8, 16)
 MOST_PULSES = 32
+PLACE = re.compile(r"\s*(\d{1,6})(?:\.(\d{1,3}))?(?:\.(\d{1,3}))?\s*")
 _SLACK = 1e-9  # beats: a position this close below a line is on it
 
 
@@ -140,3 +142,19 @@ class MetreMap:
         bar = self.bar_of_beat(beat)
         start = self.beat_of_bar(bar)
         return start if start >= beat - _SLACK else self.beat_of_bar(bar + 1)
+
+    def beat_of_place(self, text: str) -> float:
+        """The beat of a place that is written bar, bar.pulse or bar.pulse.sixteenth.
+
+        Raises TimeError where there is no such place.
+        """
+        match = PLACE.fullmatch(text)
+        if not match:
+            raise TimeError(f"“{text}” is no place here; write a bar, or bar.beat like 5.3")
+        bar, pulse, sixteenth = (int(part or 1) for part in match.groups())
+        metre = self.metre_at(bar)
+        inside = (pulse - 1) * metre.beats_per_pulse + (sixteenth - 1) / 4.0
+        if min(bar, pulse, sixteenth) < 1 or inside >= metre.beats_per_bar:
+            held = metre.pulses_per_bar
+            raise TimeError(f"there is no {text.strip()}: bar {bar} has the beats 1 to {held}")
+        return self.beat_of_bar(bar) + inside

@@ -30,7 +30,11 @@ class SetSteadyTempo(Intent):
 
 
 class SetTempoPoint(Intent):
-    """A tempo from a beat on, or to the next one; `was` is where a point stood that is changed."""
+    """A tempo from a beat on, or to the next one.
+
+    place  where it begins as it is written, like 5.3: instead of the beat
+    was    where a point stood that is changed
+    """
 
     kind: Literal["set_tempo_point"] = "set_tempo_point"
     beat: float = Field(ge=0, le=100_000)
@@ -38,13 +42,15 @@ class SetTempoPoint(Intent):
     shape: Literal["step", "ramp"] = "step"
     bend: float = 0.0
     was: float | None = None
+    place: str | None = Field(None, max_length=40)
 
     def resolve(self, project: Project, loops: LoopStore) -> Resolved:
-        point = TempoPoint(self.beat, self.bpm, self.shape, self.bend)
-        kept = [p for p in project.tempo if p.beat not in (self.was, self.beat)]
+        beat = self.beat if self.place is None else project.metre_map.beat_of_place(self.place)
+        point = TempoPoint(beat, self.bpm, self.shape, self.bend)
+        kept = [p for p in project.tempo if p.beat not in (self.was, beat)]
         if self.was is not None and all(p.beat != self.was for p in project.tempo):
             raise EditError("there is no tempo change there (any more)")
-        if self.was == project.tempo[0].beat and self.beat != self.was:
+        if self.was == project.tempo[0].beat and beat != self.was:
             raise EditError("the first tempo stays where the project begins")
         points = tuple(sorted([*kept, point], key=lambda p: p.beat))
         return Resolved(SetTempo(points=points))

@@ -3,20 +3,8 @@
 
 import { putFile } from "../net/api.js";
 import { bpm, round, typedNumber } from "../format.js";
-import { barLine, beatOfBar, bpmAt, metreAt } from "../metre.js";
+import { barLine, bpmAt } from "../metre.js";
 import { showAgain } from "../ui/fields.js";
-
-/** The beat that is written "5", "5.2" or "5.2.3". @param {import("../types.js").MetreSpan[]} metres @param {string} text @returns {number | null} */
-export function beatOfPlace(metres, text) {
-  const match = /^\s*(\d+)(?:\.(\d+))?(?:\.(\d+))?\s*$/.exec(text);
-  if (!match) return null;
-  const [bar, pulse, sixteenth] = [Number(match[1]), Number(match[2] ?? 1), Number(match[3] ?? 1)];
-  if (bar < 1 || pulse < 1 || sixteenth < 1) return null;
-  const start = beatOfBar(metres, bar);
-  const metre = metreAt(metres, start);
-  const inside = (pulse - 1) * metre.beats_per_pulse + (sixteenth - 1) / 4;
-  return inside < metre.beats_per_bar ? start + inside : null;
-}
 
 /**
  * A list as it is now, its rows changed in place: only what changed is shown anew, and what is being
@@ -87,11 +75,7 @@ export const timeControls = (session) => ({
 
   /** @param {any} point @param {string} text */
   setTempoPlace(point, text) {
-    const beat = beatOfPlace(session.state.metres, text);
-    if (beat === null) {
-      session.say(`“${text}” is no place here; write a bar, or bar.beat like 5.3.`, "error");
-      this.refuse();
-    } else if (beat !== point.beat) this.changeTempo(point, { beat });
+    if (text.trim() !== point.place) this.changeTempo(point, { place: text });
   },
 
   /** @param {any} point @param {string} text */
