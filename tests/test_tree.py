@@ -39,6 +39,8 @@ class TreeTest(unittest.TestCase):
         self.assertEqual(done.stdout, accepted, "run `make assets` and commit its results")
 
     def test_types_of_the_scripts(self):
+        made = run("bash", "assets/api_types.sh")
+        self.assertEqual(made.returncode, 0, made.stderr[-3000:])
         done = run(str(NODE_TOOLS / "tsc"), "-p", "assets/jsconfig.json")
         self.assertEqual(done.returncode, 0, done.stdout[-3000:])
 
@@ -46,6 +48,10 @@ class TreeTest(unittest.TestCase):
         scripts = "src/zeroknot/web/static/js"
         done = run(str(NODE_TOOLS / "eslint"), "-c", "assets/eslint.config.js", scripts)
         self.assertEqual(done.returncode, 0, done.stdout[-3000:])
+
+    def test_no_script_is_longer_than_one_can_see_through(self):
+        scripts = (ROOT / "src" / "zeroknot" / "web" / "static" / "js").rglob("*.js")
+        self.assertEqual({f.name for f in scripts if f.read_text().count("\n") > 400}, set())
 
     def test_every_setting_is_in_the_readme(self):
         readme = (ROOT / "README.md").read_text()

@@ -2,7 +2,7 @@
 
 from ipaddress import ip_address
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel, Field
@@ -11,6 +11,7 @@ from starlette.concurrency import run_in_threadpool
 from zeroknot.core.errors import FormatError
 from zeroknot.store.incoming import DOUBLE, REFUSED
 from zeroknot.studio.bring import item_json
+from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.incoming import received
 
@@ -26,7 +27,7 @@ class Paths(BaseModel):
 @router.put("/incoming", status_code=202)
 async def take_in(
     studio: StudioDep, request: Request, name: Annotated[str, Query(max_length=4096)]
-) -> dict[str, Any]:
+) -> answers.BringItem:
     """One file's bytes; its name may carry its folders."""
     try:
         incoming = await received(request, studio)
@@ -36,7 +37,7 @@ async def take_in(
 
 
 @router.get("/bring")
-def how_far(studio: StudioDep) -> dict[str, Any]:
+def how_far(studio: StudioDep) -> answers.HowFar:
     """How many files are in each state; those that were refused and some that were there already,
     newest first."""
     newest = studio.bringing.items()[::-1]
@@ -50,18 +51,18 @@ def how_far(studio: StudioDep) -> dict[str, Any]:
 
 
 @router.get("/bring/items")
-def items(studio: StudioDep) -> list[dict[str, Any]]:
+def items(studio: StudioDep) -> list[answers.BringItem]:
     """Everything since the list was cleared, oldest first."""
     return [item_json(item) for item in studio.bringing.items()]
 
 
 @router.get("/bring/items/{item}")
-def item(studio: StudioDep, item: str) -> dict[str, Any]:
+def item(studio: StudioDep, item: str) -> answers.BringItem:
     return item_json(studio.bringing.item(item))
 
 
 @router.post("/bring/paths", status_code=202)
-def take_paths(studio: StudioDep, request: Request, paths: Paths) -> list[dict[str, Any]]:
+def take_paths(studio: StudioDep, request: Request, paths: Paths) -> list[answers.BringItem]:
     """Files and folders of this machine: only for who sits at it."""
     if request.client is None or not ip_address(request.client.host).is_loopback:
         raise FormatError("only this machine's own commands may name its files")

@@ -1,18 +1,19 @@
 """Loops found online: the page asks this server, this server the exchange."""
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 
 from zeroknot.studio.bring import item_json
-from zeroknot.studio.exchange import OnlineLoop
+from zeroknot.studio.exchange import OnlineLoop, OnlinePage
+from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
 
 router = APIRouter(prefix="/api/exchange")
 
 
 @router.get("")
-def about(studio: StudioDep) -> dict[str, Any]:
+def about(studio: StudioDep) -> answers.Offered:
     """Who is asked, and what it offers."""
     return {
         **studio.exchange.about().model_dump(),
@@ -27,8 +28,8 @@ def search(
     words: Annotated[str, Query(max_length=300)] = "",
     tag: Annotated[str, Query(max_length=100)] = "",
     first: Annotated[int, Query(ge=0)] = 0,
-) -> dict[str, Any]:
-    return studio.exchange.search(words, tag, first).model_dump()
+) -> OnlinePage:
+    return studio.exchange.search(words, tag, first)
 
 
 @router.get("/loops/{id_}/preview")
@@ -37,5 +38,5 @@ def preview(studio: StudioDep, id_: str) -> Response:
 
 
 @router.post("/bring", status_code=202)
-def bring(studio: StudioDep, loop: OnlineLoop) -> dict[str, Any]:
+def bring(studio: StudioDep, loop: OnlineLoop) -> answers.BringItem:
     return item_json(studio.exchange.bring(loop))

@@ -1,6 +1,6 @@
 """A loop: what is known of it, its pictures and files."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 from urllib.parse import quote
 
 import numpy as np
@@ -9,6 +9,7 @@ from fastapi.responses import FileResponse
 
 from zeroknot.core.overview import PEAK_BINS, ring
 from zeroknot.document.project import YARNS
+from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.wire import loop_json
 from zeroknot.web.pictures import notes_png, ring_png, wave_png
@@ -20,7 +21,7 @@ Tile = Annotated[int | None, Query(ge=0, lt=1_000_000)]
 
 
 @router.get("/loops/{sha}")
-def known(studio: StudioDep, sha: str) -> dict[str, Any]:
+def known(studio: StudioDep, sha: str) -> answers.KnownLoop:
     """What is known of a loop, with everything it may be: to correct it in the list."""
     return loop_json(studio.shelf.loop(sha))
 

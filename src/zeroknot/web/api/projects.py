@@ -2,7 +2,7 @@
 
 from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import FileResponse
@@ -19,6 +19,8 @@ from zeroknot.studio.intents.any_intent import AnyIntent
 from zeroknot.studio.intents.readings import reading_of
 from zeroknot.studio.intents.time import TakeTime
 from zeroknot.studio.studio import Studio
+from zeroknot.studio.takes import RangeFacts, SeamFacts
+from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.hand_wire import hand_json, proposals_json
 from zeroknot.web.api.incoming import received
@@ -112,7 +114,7 @@ class AskPrepare(BaseModel):
 
 
 @router.get("/projects")
-def list_projects(studio: StudioDep, removed: bool = False) -> list[dict[str, Any]]:
+def list_projects(studio: StudioDep, removed: bool = False) -> list[answers.ListedProject]:
     return [
         {"id": p.id, "name": p.name, "opened_at": p.opened_at, "removed": p.removed}
         for p in studio.projects.list(removed)
@@ -120,32 +122,32 @@ def list_projects(studio: StudioDep, removed: bool = False) -> list[dict[str, An
 
 
 @router.post("/projects", status_code=201)
-def new_project(studio: StudioDep, new: NewProject) -> dict[str, str]:
+def new_project(studio: StudioDep, new: NewProject) -> answers.NewId:
     return {"id": studio.projects.create(new.name, new.rate)}
 
 
 @router.get("/projects/{project}")
-def project_state(studio: StudioDep, project: str) -> dict[str, Any]:
+def project_state(studio: StudioDep, project: str) -> answers.ProjectState:
     return state_json(studio, studio.projects.state(project))
 
 
 @router.post("/projects/{project}/intents")
-def submit(studio: StudioDep, project: str, ask: Ask) -> dict[str, Any]:
+def submit(studio: StudioDep, project: str, ask: Ask) -> answers.ProjectState:
     return state_json(studio, studio.projects.submit(project, ask.revision, ask.intent, ask.id))
 
 
 @router.post("/projects/{project}/undo")
-def undo(studio: StudioDep, project: str, ask: AskBack) -> dict[str, Any]:
+def undo(studio: StudioDep, project: str, ask: AskBack) -> answers.ProjectState:
     return state_json(studio, studio.projects.undo(project, ask.revision, ask.id))
 
 
 @router.post("/projects/{project}/redo")
-def redo(studio: StudioDep, project: str, ask: AskBack) -> dict[str, Any]:
+def redo(studio: StudioDep, project: str, ask: AskBack) -> answers.ProjectState:
     return state_json(studio, studio.projects.redo(project, ask.revision, ask.id))
 
 
 @router.post("/projects/{project}/duplicate", status_code=201)
-def duplicate(studio: StudioDep, project: str) -> dict[str, str]:
+def duplicate(studio: StudioDep, project: str) -> answers.NewId:
     return {"id": studio.projects.duplicate(project)}
 
 
@@ -162,7 +164,7 @@ def restore(studio: StudioDep, project: str) -> None:
 @router.get("/projects/{project}/sheet")
 def play_sheet(
     studio: StudioDep, project: str, ask: Annotated[AskSheet, Query()]
-) -> dict[str, Any]:
+) -> answers.SongSheet:
     state = studio.projects.state(project)
     return {
         "revision": state.revision,
@@ -178,13 +180,13 @@ def prepare(studio: StudioDep, project: str, ask: AskPrepare) -> dict[str, int]:
 
 
 @router.get("/projects/{project}/hand/{hand}")
-def in_hand(studio: StudioDep, project: str, hand: str, beat: float = 0.0) -> dict[str, Any]:
+def in_hand(studio: StudioDep, project: str, hand: str, beat: float = 0.0) -> answers.Hand:
     tree = studio.projects.state(project).project
     return hand_json(tree, studio.hand(tree, hand), beat)
 
 
 @router.post("/projects/{project}/hand/{hand}/trial")
-def try_out(studio: StudioDep, project: str, hand: str, ask: AskTrial) -> dict[str, Any]:
+def try_out(studio: StudioDep, project: str, hand: str, ask: AskTrial) -> answers.Trial:
     """What an intent would sound like, alone or with the rest; nothing is kept."""
     tree = studio.projects.tried(project, ask.intent)
     if ask.with_rest:
@@ -198,13 +200,13 @@ def try_out(studio: StudioDep, project: str, hand: str, ask: AskTrial) -> dict[s
 @router.get("/projects/{project}/hand/{hand}/sheet")
 def hand_sheet(
     studio: StudioDep, project: str, hand: str, ask: Annotated[AskHandSheet, Query()]
-) -> dict[str, Any]:
+) -> answers.HandSheet:
     tree = studio.projects.state(project).project
     return studio.hand_sheet(tree, hand, ask.beat, ask.against, ask.audition())
 
 
 @router.post("/projects/{project}/hand/{hand}/count")
-def count_along(studio: StudioDep, project: str, hand: str, ask: AskCount) -> dict[str, Any]:
+def count_along(studio: StudioDep, project: str, hand: str, ask: AskCount) -> answers.Counted:
     """What taps along a loop say that it is."""
     tree = studio.projects.state(project).project
     reading = reading_of(tree, studio.hand(tree, hand).strand)
@@ -215,7 +217,7 @@ def count_along(studio: StudioDep, project: str, hand: str, ask: AskCount) -> di
 
 
 @router.post("/projects/{project}/taps")
-def tapped(studio: StudioDep, project: str, ask: AskTaps) -> dict[str, float | None]:
+def tapped(studio: StudioDep, project: str, ask: AskTaps) -> answers.Tapped:
     """The tempo that taps on the pulse come to, in beats a minute."""
     tree = studio.projects.state(project).project
     pulses = tapped_bpm(ask.taps)
@@ -224,7 +226,7 @@ def tapped(studio: StudioDep, project: str, ask: AskTaps) -> dict[str, float | N
 
 
 @router.get("/projects/{project}/hand/{hand}/loops")
-def loops_in_take(studio: StudioDep, project: str, hand: str) -> list[dict[str, Any]]:
+def loops_in_take(studio: StudioDep, project: str, hand: str) -> list[answers.FoundLoop]:
     """Loops that a take holds, best first."""
     tree = studio.projects.state(project).project
     found = studio.takes.loops_in(tree, hand)
@@ -232,23 +234,23 @@ def loops_in_take(studio: StudioDep, project: str, hand: str) -> list[dict[str, 
 
 
 @router.get("/projects/{project}/hand/{hand}/seam")
-def seam_in_hand(studio: StudioDep, project: str, hand: str) -> dict[str, Any]:
+def seam_in_hand(studio: StudioDep, project: str, hand: str) -> SeamFacts:
     """How the pass in hand joins the next one."""
     tree = studio.projects.state(project).project
-    return asdict(studio.takes.seam_of(tree, hand))
+    return studio.takes.seam_of(tree, hand)
 
 
 @router.get("/projects/{project}/hand/{hand}/range")
 def range_in_take(
     studio: StudioDep, project: str, hand: str, ask: Annotated[AskRange, Query()]
-) -> dict[str, Any]:
+) -> RangeFacts:
     """What a stretch of a take comes to."""
     tree = studio.projects.state(project).project
-    return asdict(studio.takes.range_of(tree, hand, ask.start_s, ask.end_s, ask.bars))
+    return studio.takes.range_of(tree, hand, ask.start_s, ask.end_s, ask.bars)
 
 
 @router.post("/projects/{project}/hand/{hand}/crop", status_code=201)
-def crop(studio: StudioDep, project: str, hand: str, ask: AskRange) -> dict[str, Any]:
+def crop(studio: StudioDep, project: str, hand: str, ask: AskRange) -> answers.MadeLoop:
     """A stretch as a new loop on the shelf; the take stays."""
     tree = studio.projects.state(project).project
     loop = studio.takes.crop(tree, hand, ask.start_s, ask.end_s, ask.bars)
@@ -256,7 +258,7 @@ def crop(studio: StudioDep, project: str, hand: str, ask: AskRange) -> dict[str,
 
 
 @router.post("/projects/{project}/prints", status_code=201)
-def print_strand(studio: StudioDep, project: str, ask: PrintAsk) -> dict[str, Any]:
+def print_strand(studio: StudioDep, project: str, ask: PrintAsk) -> answers.MadeLoop:
     tree = studio.projects.state(project).project
     loop = studio.prints.print_strand(tree, ask.hand, ask.seam, ask.with_lead, ask.beat)
     return {"sha": loop.sha, "name": loop.name, "frames": loop.frames, "rate": loop.rate}
@@ -279,13 +281,15 @@ def tempo_file(studio: StudioDep, project: str) -> Response:
 @router.put("/projects/{project}/tempo")
 async def take_tempo_file(
     studio: StudioDep, project: str, revision: int, request: Request
-) -> dict[str, Any]:
+) -> answers.ProjectState:
     """Take tempo and metres from a MIDI file: one step, undone as one."""
     incoming = await received(request, studio)
     return await run_in_threadpool(_take_tempo, studio, project, revision, incoming)
 
 
-def _take_tempo(studio: Studio, project: str, revision: int, incoming: Path) -> dict[str, Any]:
+def _take_tempo(
+    studio: Studio, project: str, revision: int, incoming: Path
+) -> answers.ProjectState:
     try:
         with incoming.open("rb") as file:
             time = read_time(file)
@@ -317,7 +321,7 @@ def _file_name(name: str) -> str:
 
 
 @router.put("/bundles", status_code=201)
-async def bring_bundle(studio: StudioDep, request: Request) -> dict[str, str]:
+async def bring_bundle(studio: StudioDep, request: Request) -> answers.NewId:
     incoming = await received(request, studio)
     return {"id": await run_in_threadpool(_read_bundle, studio, incoming)}
 

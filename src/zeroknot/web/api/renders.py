@@ -10,6 +10,7 @@ from starlette.concurrency import run_in_threadpool
 
 from zeroknot.core.overview import PEAK_BINS
 from zeroknot.studio.projects import RATES
+from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.loops import FLOATS, UNCHANGING, Tile
 
@@ -60,7 +61,7 @@ def render_peaks(
 
 
 @router.get("/renders/{digest}/loudness/body")
-def loudness(studio: StudioDep, digest: str) -> dict[str, float]:
+def loudness(studio: StudioDep, digest: str) -> answers.Loudness:
     recorded, fitted = studio.renders.loudness(digest)
     return {"recorded": recorded, "fitted": fitted}
 

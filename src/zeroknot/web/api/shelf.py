@@ -1,7 +1,7 @@
 """The shelf: found, changed, taken back; searches that are kept."""
 
 import json
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter
 from fastapi import Query as QueryParameters
@@ -14,6 +14,7 @@ from zeroknot.store.shelf_query import SORTS, Hits, Query
 from zeroknot.studio.shelf import ShelfChange
 from zeroknot.studio.shelf_edits import AnyShelfEdit
 from zeroknot.studio.studio import Studio
+from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.wire import found_json
 
@@ -85,7 +86,7 @@ class NewSearch(BaseModel):
 
 
 @router.get("")
-def find(studio: StudioDep, ask: Annotated[AskPage, QueryParameters()]) -> dict[str, Any]:
+def find(studio: StudioDep, ask: Annotated[AskPage, QueryParameters()]) -> answers.Found:
     project = _project(studio, ask.project)
     found = studio.shelf.find(ask.query(), project, ask.first, ask.count)
     return found_json(found, project, ask.first)
@@ -98,7 +99,7 @@ def shas(studio: StudioDep, ask: Annotated[AskPage, QueryParameters()]) -> list[
 
 
 @router.post("/changes", status_code=201)
-def change(studio: StudioDep, ask: AskChange) -> dict[str, Any]:
+def change(studio: StudioDep, ask: AskChange) -> answers.ShelfChange:
     if ask.search is not None:
         chosen = studio.shelf.shas(ask.search.query(), _project(studio, ask.project))
     else:
@@ -107,17 +108,17 @@ def change(studio: StudioDep, ask: AskChange) -> dict[str, Any]:
 
 
 @router.post("/changes/{change}/undo", status_code=201)
-def take_back(studio: StudioDep, change: int, ask: AskTakeBack) -> dict[str, Any]:
+def take_back(studio: StudioDep, change: int, ask: AskTakeBack) -> answers.ShelfChange:
     return _change_json(studio.shelf.take_back(change, ask.id))
 
 
 @router.get("/searches")
-def searches(studio: StudioDep) -> list[dict[str, Any]]:
+def searches(studio: StudioDep) -> list[answers.KeptSearch]:
     return [_search_json(search) for search in studio.shelf.searches()]
 
 
 @router.post("/searches", status_code=201)
-def keep_search(studio: StudioDep, new: NewSearch) -> dict[str, Any]:
+def keep_search(studio: StudioDep, new: NewSearch) -> answers.KeptSearch:
     return _search_json(studio.shelf.keep_search(new.name, new.search.query()))
 
 
@@ -130,13 +131,13 @@ def _project(studio: Studio, id_: str | None) -> Project | None:
     return studio.projects.state(id_).project if id_ else None
 
 
-def _change_json(change: ShelfChange) -> dict[str, Any]:
+def _change_json(change: ShelfChange) -> answers.ShelfChange:
     return {
         "id": change.id, "label": change.label, "count": change.count, "left_out": change.left_out,
     }  # fmt: skip
 
 
-def _search_json(search: SavedSearch) -> dict[str, Any]:
+def _search_json(search: SavedSearch) -> answers.KeptSearch:
     """With what is asked in the names of `AskShelf`."""
     said = json.loads(search.query)
     tempo = said.pop("tempo", None)

@@ -103,7 +103,7 @@ export class Session {
     return () => this.hearers.delete(hearer);
   }
 
-  /** Ask for something to be done; one after another. @param {Record<string, unknown>} intent */
+  /** Ask for something to be done; one after another. @param {import("./types.js").Intent} intent */
   submit(intent) {
     return this.queue(() => postOnce(`${this.path}/intents`, { revision: this.state.revision, intent }));
   }

@@ -54,7 +54,7 @@ export class View {
     return this.asking.has(name);
   }
 
-  /** @param {Record<string, unknown>} intent @returns {Promise<boolean>} whether it was done */
+  /** @param {import("./types.js").Intent} intent @returns {Promise<boolean>} whether it was done */
   intent(intent) {
     return this.session.submit(intent);
   }

@@ -51,7 +51,7 @@ export function dragged(clip, mode, by, track, state, isFree) {
   return { beat: Math.max(0, settled(Math.max(0, beat + by))), beats, slip, track };
 }
 
-/** The intent that makes a clip lie like that; null where it lies so already. @param {Clip} clip @param {Place} place @param {Mode} mode @param {boolean} isCopy @returns {Record<string, unknown> | null} */
+/** The intent that makes a clip lie like that; null where it lies so already. @param {Clip} clip @param {Place} place @param {Mode} mode @param {boolean} isCopy @returns {import("../types.js").Intent | null} */
 export function intentOf(clip, place, mode, isCopy) {
   const { beat, beats, slip, track } = place;
   if (mode === "move") {

@@ -26,7 +26,7 @@ export function envelope(event, from, to) {
 
 /**
  * Look a value up between the rows of a table, straight lines between them, going on outside.
- * @param {ArrayLike<number>[]} rows rising in column `by` @param {number} by @param {number} to
+ * @param {readonly ArrayLike<number>[]} rows rising in column `by` @param {number} by @param {number} to
  * @param {number} x
  */
 export function along(rows, by, to, x) {

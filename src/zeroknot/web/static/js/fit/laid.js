@@ -17,7 +17,7 @@ export const laid = (shared) => {
     span: "", summary: "", follows: true, ownText: "",
     /** @type {{label: string, share: number, pressed: string}[]} */
     spans: [],
-    every: 1, unit: "beats", everies: EVERY, straightenText: "", amount: 100, isStraight: false,
+    every: 1, unit: /** @type {"beats" | "bars"} */ ("beats"), everies: EVERY, straightenText: "", amount: 100, isStraight: false,
     steadyText: "", curve: { line: "", after: "", mean: 0, spread: 0, top: "", bottom: "" },
 
     showLaid() {
@@ -56,7 +56,7 @@ export const laid = (shared) => {
       this.every = every;
     },
 
-    /** @param {string} unit */
+    /** @param {"beats" | "bars"} unit */
     setUnit(unit) {
       this.unit = unit;
     },

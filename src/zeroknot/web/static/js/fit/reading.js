@@ -67,7 +67,7 @@ export const reading = (shared) => {
       return true;
     },
 
-    /** @param {Record<string, unknown>} intent what was proposed */
+    /** @param {import("../types.js").Proposal["intent"]} intent what was proposed */
     takeProposal(intent) {
       void held.change(intent);
     },

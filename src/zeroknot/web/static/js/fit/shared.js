@@ -10,7 +10,7 @@ import { View } from "../view.js";
  * @typedef {{
  *   hearing: boolean, way: string, seamMode: boolean, withRest: boolean, playhead: () => number | null, startHearing: (way: string) => Promise<void>,
  *   dragText: string, hasRange: boolean, chosenCount: number, knotSecond: string, isFastened: boolean,
- *   rangeChanged: () => void, setEdge: (edge: 0 | 1, at: number) => void, rangeReading: () => Record<string, unknown> | null,
+ *   rangeChanged: () => void, setEdge: (edge: 0 | 1, at: number) => void, rangeReading: () => import("../types.js").FitIntent | null,
  * }} Whole
  */
 

@@ -226,7 +226,7 @@ export const taking = (shared) => {
       if (counted) void session.submit({ kind: "take_tempo_of_range", hand: held.name, ...counted });
     },
 
-    /** What the stretch as a reading would be; null where none is chosen. @returns {Record<string, unknown> | null} */
+    /** What the stretch as a reading would be; null where none is chosen. @returns {import("../types.js").FitIntent | null} */
     rangeReading() {
       const counted = this.counted();
       return counted && { kind: "state_reading", downbeat_s: counted.start_s, end_s: counted.end_s, bars: counted.bars };

@@ -138,7 +138,7 @@ export class Held {
     return source;
   }
 
-  /** What a person asks for of it. @param {Record<string, unknown>} intent */
+  /** What a person asks for of it. @param {import("../types.js").FitIntent} intent */
   async change(intent) {
     const done = await this.view.intent({ ...intent, hand: this.name });
     await this.refresh();

@@ -3,7 +3,7 @@
 
 import { ApiError, post } from "../net/api.js";
 
-/** @typedef {{kind: string} & Record<string, unknown>} Intent */
+/** @typedef {import("../types.js").FitIntent} Intent */
 /**
  * isHeard: what is fitted is sounding; withRest: with the whole song; isOver: its view is gone; isHeld: it is still dragged
  * @typedef {{isHeard: () => boolean, withRest: () => boolean, isOver: () => boolean, isHeld: () => boolean,

@@ -8,7 +8,7 @@ import { beatAt, beatOfSecond, attackAt, endOf, isFastened, knotAt, laidOn, neig
 /** @typedef {import("./model.js").Knot} Knot */
 /** @typedef {import("./model.js").Place} Place */
 /** @typedef {import("../types.js").Attack} Attack */
-/** @typedef {{kind: string} & Record<string, unknown>} Intent */
+/** @typedef {import("../types.js").FitIntent} Intent */
 /** What of the hand has a say. @typedef {Pick<import("../types.js").Hand, "knots" | "pace" | "fastened" | "beat_share" | "follows">} Cloth */
 /**
  * kind: knots (moved together), hit (one attack, its neighbours tied), span (end knot below),

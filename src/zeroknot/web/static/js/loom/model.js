@@ -8,7 +8,8 @@
 
 import { along } from "../engine/schedule.js";
 
-/** @typedef {number[]} Knot second, beat, and whether it is of the straighten layer */
+/** @typedef {[number, number, number]} Knot second, beat, and whether it is of the straighten layer */
+/** @typedef {readonly (readonly [number, number, ...number[]])[]} Points rising in both columns */
 /** @typedef {{from: number, to: number}} Range seconds or beats */
 /** @typedef {{left: number, width: number, recorded: Range, fitted: Range}} View */
 /** @typedef {"recorded" | "fitted"} Rail */
@@ -33,10 +34,10 @@ export const xOfBeat = (view, beat) => xOf(view, view.fitted, beat);
 /** @param {View} view @param {number} x */
 export const beatAt = (view, x) => valueAt(view, view.fitted, x);
 
-/** @param {Knot[]} knots @param {number} second */
+/** @param {Points} knots @param {number} second */
 export const beatOfSecond = (knots, second) => along(knots, 0, 1, second);
 
-/** @param {Knot[]} knots @param {number} beat */
+/** @param {Points} knots @param {number} beat */
 export const secondOfBeat = (knots, beat) => along(knots, 1, 0, beat);
 
 /** @param {Knot[]} knots */
@@ -235,12 +236,12 @@ export function placed(knots, places) {
 }
 
 /** The pass laid on another span. @param {Knot[]} knots @param {number} beats @returns {Knot[]} */
-export const laidOn = (knots, beats) => knots.map(([s, b, of]) => [s, (b * beats) / endOf(knots)[1], of]);
+export const laidOn = (knots, beats) => knots.map(([s, b, of]) => /** @type {Knot} */ ([s, (b * beats) / endOf(knots)[1], of]));
 
 /** The grid moved under the recording by some beats. @param {Knot[]} knots @param {number} by @returns {Knot[]} */
 export function shifted(knots, by) {
   const span = endOf(knots)[1];
   const [zero, end] = [secondOfBeat(knots, -by), secondOfBeat(knots, span - by)];
   const inner = knots.slice(1, -1).filter((k) => k[0] > zero && k[0] < end && k[1] !== 0);
-  return [[zero, 0, 0], ...inner.map(([s, b, of]) => [s, b + by, of]), [end, span, 0]];
+  return [[zero, 0, 0], ...inner.map(([s, b, of]) => /** @type {Knot} */ ([s, b + by, of])), [end, span, 0]];
 }

@@ -271,7 +271,7 @@ const rowsAndFiles = (shared) => {
       event.dataTransfer?.setData("text/uri-list", `${location.origin}${path}`);
     },
 
-    /** @param {string} kind */
+    /** @param {"take_tempo" | "take_key" | "take_metre"} kind */
     give(kind) {
       void session.submit({ kind, hand: this.chosen });
     },

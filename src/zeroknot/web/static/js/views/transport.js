@@ -184,6 +184,7 @@ export const transport = (session) => () => ({
     const here = tempos.findLast((t) => t.beat <= session.beat() + 1e-6) ?? tempos[0];
     if (value === here.bpm) return;
     const { place: _, ...point } = here;
+    /** @type {import("../types.js").Intent} */
     const intent = tempos.length > 1
       ? { kind: "set_tempo_point", ...point, bpm: value, was: here.beat }
       : { kind: "set_steady_tempo", bpm: value };
@@ -204,6 +205,7 @@ export const transport = (session) => () => ({
     const { metres } = session.state;
     const here = metreAt(metres, session.beat());
     if (text.trim() === here.metre) return;
+    /** @type {import("../types.js").Intent} */
     const intent = metres.length > 1 ? { kind: "set_metre_at", bar: here.bar, metre: text } : { kind: "set_metre", metre: text };
     void session.submit(intent).then((done) => done || showAgain(".top", this));
   },

@@ -1,0 +1,521 @@
+"""What the server answers: the page's types are made from these (assets/api_types.sh).
+
+Seconds end in `_s`, levels in `_db`; a beat is a quarter note; frames are those of the project's
+rate unless said.
+"""
+
+from typing import Any, Literal, NotRequired
+
+from typing_extensions import TypedDict
+
+Pair = tuple[float, float]
+Knot = tuple[float, float, int]
+
+
+class Event(TypedDict):
+    """One pass of a clip, or a part of it, in song frames; `gain` linear, fades in frames."""
+
+    id: str
+    track: str
+    strand: str
+    digest: str
+    at: int
+    start: int
+    frames: int
+    gain: float
+    fade_in: int
+    fade_out: int
+
+
+class Shape(TypedDict):
+    channels: int
+    frames: int
+    lead: int
+    body: int
+
+
+class TrackLevel(TypedDict):
+    id: str
+    gain: float
+
+
+class Sheet(TypedDict):
+    """pulses: beat, song frame, bar, number in the bar."""
+
+    rate: int
+    events: list[Event]
+    hand_events: list[Event]
+    tracks: list[TrackLevel]
+    master: float
+    first_frame: int
+    end_frame: int
+    last_bar: int
+    close_frame: int
+    pulses: list[tuple[float, int, int, int]]
+    time_key: str
+    shapes: dict[str, Shape]
+
+
+class SongSheet(Sheet):
+    revision: int
+
+
+class HandSheet(TypedDict):
+    rate: int
+    digest: str
+    against: str
+    source: str
+    recorded: str
+    gain: float
+    channels: int
+    source_frames: int
+    frames: int
+    lead: int
+    body: int
+    span: float
+    knots: list[Pair]
+    zero_s: float
+    end_s: float
+
+
+class Trial(TypedDict, total=False):
+    """What an intent would sound like: alone, or the song with it."""
+
+    sheet: HandSheet
+    song: SongSheet
+
+
+class ShownTrack(TypedDict):
+    id: str
+    name: str
+    level_db: float
+    muted: bool
+    solo: bool
+
+
+class MetreSpan(TypedDict):
+    bar: int
+    beat: float
+    metre: str
+    beats_per_bar: float
+    beats_per_pulse: float
+
+
+class TempoOffer(TypedDict):
+    strand: str
+    name: str
+    bpm: float
+
+
+class ShownTempo(TypedDict):
+    beat: float
+    bpm: float
+    shape: Literal["step", "ramp"]
+    bend: float
+    place: str
+
+
+class StretchSettings(TypedDict):
+    semitones: float
+    formants: float
+    grain_seconds: float
+    density: float
+    jitter_seconds: float
+    spread: float
+    direction: str
+    frozen_at: float | None
+    seed: int
+    voice: str | None
+
+
+class ShownStrand(TypedDict):
+    id: str
+    name: str
+    loop: str
+    yarn: int
+    span: float
+    zero_s: float
+    end_s: float
+    lead: bool
+    crossfade_ms: float
+    follows: bool
+    method: str
+    settings: StretchSettings
+    gain_db: float
+    duration_ratio: float
+    tempo_change_percent: float
+    spool_semitones: float
+    recorded_bpm: float
+    seconds: float
+    shape: list[Pair]
+    lead_beats: float
+    tail_beats: float
+    strain: float | None
+    strain_level: int | None
+    strain_words: str | None
+
+
+class ShownClip(TypedDict):
+    id: str
+    strand: str
+    track: str
+    beat: float
+    passes: int
+    length: float | None
+    slip: float
+    gain_db: float
+    fade_in_ms: float
+    fade_out_ms: float
+    muted: bool
+    beats: float
+    pass_beats: float
+    is_whole: bool
+    bar: int
+    place: str
+
+
+class ProjectState(TypedDict):
+    """tempo_line: (beat, BPM), straight between them."""
+
+    id: str
+    revision: int
+    moves: int
+    undo: str | None
+    redo: str | None
+    notes: list[str]
+    name: str
+    rate: int
+    bpm: float
+    tempos: list[ShownTempo]
+    tempo_line: list[Pair]
+    metre: str
+    metres: list[MetreSpan]
+    offer: TempoOffer | None
+    beats_per_bar: float
+    beats_per_pulse: float
+    key: str | None
+    master_db: float
+    last_bar: int
+    end_beat: float
+    tracks: list[ShownTrack]
+    strands: list[ShownStrand]
+    clips: list[ShownClip]
+
+
+class ShownReading(TypedDict):
+    bars: int
+    beats_per_bar: int
+    tempo_bpm: float
+    downbeat_s: float
+    end_s: float
+    confidence: float
+    reason: str
+    is_end_stated: bool
+
+
+class KnownReading(ShownReading):
+    """index: in the loop's list; −1 is a person's own that is none of them."""
+
+    index: int
+    source: Literal["heard", "claimed", "stated"]
+    adopted: bool
+
+
+class LaidReading(KnownReading):
+    duration_ratio: float
+
+
+class Steadiness(TypedDict):
+    """curve: second, BPM as played, BPM as laid."""
+
+    lowest_bpm: float
+    highest_bpm: float
+    deviation_bpm: float
+    drift_percent: float
+    mean_bpm: float
+    curve: list[tuple[float, float, float]]
+    after_deviation_bpm: float
+    after_mean_bpm: float
+
+
+class HeardKey(TypedDict):
+    key: str | None
+    confidence: float
+    runner_up: str | None
+    runner_up_confidence: float
+    cents: float | None
+
+
+class HeardSound(TypedDict):
+    kind: str | None
+    confidence: float
+
+
+class Method(TypedDict):
+    key: str
+    name: str
+    family: str
+    about: str
+    uses: list[str]
+    strain: float | None
+
+
+class Chosen(TypedDict):
+    method: str
+    name: str
+    why: str
+
+
+class Strain(TypedDict):
+    """along: second of the recording from which, strain, level of how it is heard."""
+
+    mean: float
+    most: float
+    most_at: str
+    words: str
+    along: list[tuple[float, float, int]]
+
+
+class Straightening(TypedDict):
+    every: float
+    amount: float
+    ties: int
+
+
+class OwnTime(TypedDict):
+    beats: float
+    late: float
+
+
+class Named(TypedDict):
+    key: str
+    name: str
+
+
+class ProposedReading(TypedDict):
+    """An intent as it would be asked for, but for what is in hand."""
+
+    kind: Literal["state_reading"]
+    bars: NotRequired[int]
+    beats_per_bar: NotRequired[int]
+    tempo_bpm: NotRequired[float]
+    downbeat_s: NotRequired[float]
+    end_s: NotRequired[float]
+
+
+class Proposal(TypedDict):
+    words: str
+    intent: ProposedReading
+
+
+class Hand(ShownStrand):
+    """attacks: second, strength, sureness; pace: fewest and most beats a second."""
+
+    hand: str
+    is_new: bool
+    loop_name: str
+    channels: int
+    file_kind: str
+    source_rate: int
+    is_stated: bool
+    once_beats: float
+    bars: int | None
+    beats_per_bar: int
+    tempo_bpm: float | None
+    confidence: float
+    knots: list[Knot]
+    beat_share: float
+    pace: Pair
+    most_ratio: float
+    strained: Strain | None
+    attacks: list[tuple[float, float, float]]
+    sensitivity: float
+    beats: list[float]
+    sounding: Pair
+    is_by_hand: bool
+    fastened: list[Pair]
+    straighten: Straightening | None
+    steadiness: Steadiness | None
+    own_time: OwnTime | None
+    key: HeardKey
+    has_key: bool
+    sound: HeardSound
+    warnings: list[str]
+    claims: dict[str, Any]
+    readings: list[LaidReading]
+    proposals: list[Proposal]
+    methods: list[Method]
+    voices: list[Named]
+    voice: str | None
+    limits: dict[str, Pair]
+    chosen: Chosen
+
+
+class ShelfRow(TypedDict):
+    sha: str
+    stamp: int
+    name: str
+    set: str
+    tags: list[str]
+    file_kind: str
+    seconds: float
+    channels: int
+    rate: int
+    bars: int | None
+    beats_per_bar: int | None
+    tempo_bpm: float | None
+    confidence: float
+    is_stated: bool
+    claimed_bpm: float | None
+    key: str | None
+    key_confidence: float
+    is_key_stated: bool
+    sound: str | None
+    is_print: bool
+    favourite: bool
+    yarn: int
+    duration_ratio: float | None
+    shift: int | None
+    warnings: list[str]
+
+
+class FacetValue(TypedDict):
+    value: str | int
+    count: int
+
+
+class HitCounts(TypedDict):
+    loops: int
+    hits: int
+
+
+class Facets(TypedDict):
+    """tempo: how many loops in each step of BPM."""
+
+    kinds: list[FacetValue]
+    sounds: list[FacetValue]
+    keys: list[FacetValue]
+    sets: list[FacetValue]
+    tags: list[FacetValue]
+    bars: list[FacetValue]
+    hits: HitCounts
+    favourite: int
+    printed: int
+    taken_off: int
+    fits: int
+    tempo: list[int]
+    tempo_from: float
+    tempo_step: float
+
+
+class Found(TypedDict):
+    total: int
+    first: int
+    rows: list[ShelfRow]
+    facets: Facets
+
+
+class KnownLoop(TypedDict):
+    sha: str
+    name: str
+    set: str
+    tags: list[str]
+    seconds: float
+    file_kind: str
+    sound: str | None
+    heard_sound: HeardSound
+    key: str | None
+    heard_key: HeardKey
+    is_stated: bool
+    is_key_stated: bool
+    is_sound_stated: bool
+    claims: dict[str, Any]
+    warnings: list[str]
+    reading: ShownReading | None
+    readings: list[KnownReading]
+
+
+class BringItem(TypedDict):
+    id: str
+    name: str
+    state: str
+    reason: str
+    sha: str
+
+
+class HowFar(TypedDict):
+    counts: dict[str, int]
+    refused: list[BringItem]
+    doubles: list[BringItem]
+
+
+class ShelfChange(TypedDict):
+    id: int
+    label: str
+    count: int
+    left_out: int
+
+
+class KeptSearch(TypedDict):
+    """search: in the names of `AskShelf`."""
+
+    id: str
+    name: str
+    search: dict[str, Any]
+
+
+class MadeLoop(TypedDict):
+    sha: str
+    name: str
+    frames: int
+    rate: int
+
+
+class Counted(TypedDict):
+    tempo_bpm: float | None
+    proposals: list[Proposal]
+
+
+class Tapped(TypedDict):
+    bpm: float | None
+
+
+class Loudness(TypedDict):
+    recorded: float
+    fitted: float
+
+
+class FoundLoop(TypedDict):
+    """Grades are 0…1, 1 the best."""
+
+    start_s: float
+    end_s: float
+    bars: int
+    bar: int
+    seam: float
+    again: float
+    even: float
+    begins: float
+    tempo_bpm: float
+    grade: float
+
+
+class ListedProject(TypedDict):
+    id: str
+    name: str
+    opened_at: str
+    removed: bool
+
+
+class NewId(TypedDict):
+    id: str
+
+
+class Offered(TypedDict):
+    """Who is asked for loops online, and what it offers."""
+
+    name: str
+    version: int
+    practice: bool
+    host: str
+    tags: list[str]
