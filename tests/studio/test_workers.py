@@ -73,6 +73,8 @@ class SturdyPoolTest(unittest.TestCase):
         self.pool.submit(len, "").result(60)
         worker = next(iter(self.pool._pool._processes))
         slow = self.pool.submit(time.sleep, 1.0)
+        while not slow.running():
+            time.sleep(0.001)
         time.sleep(0.2)
         os.kill(worker, signal.SIGKILL)
         self.assertIsNone(slow.result(60))
@@ -81,6 +83,8 @@ class SturdyPoolTest(unittest.TestCase):
         with self.assertRaises(ZeroDivisionError):
             self.pool.submit(divmod, 1, 0).result(60)
         slow = self.pool.submit(time.sleep, 0.5)
+        while not slow.running():
+            time.sleep(0.001)
         waiting = [self.pool.submit(len, "a") for _ in range(3)]
         self.assertEqual([f.cancel() for f in waiting], [True, True, True])
         self.assertFalse(slow.cancel())

@@ -1,7 +1,8 @@
 """Who does the work that takes time? Processes behind the concurrent.futures interface.
 
 Renders somebody waits for have a worker of their own; bringing in runs with low priority. Tasks
-are named, so that the web process never loads what only workers need.
+are named, so that the web process never loads what only workers need: that is loaded and compiled
+once, by a process that does nothing but fork workers, who share what it holds.
 """
 
 import multiprocessing
@@ -9,6 +10,7 @@ import os
 import threading
 from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
+from multiprocessing.context import BaseContext
 from typing import Any, TypeVar
 
 from zeroknot.studio.sturdy_pool import SturdyPool
@@ -17,6 +19,7 @@ R = TypeVar("R")
 
 LOW_PRIORITY = 10
 BELOW_SOUND = 10
+LOADED = "zeroknot.studio.loaded"  # what workers find there when they are forked
 THREADS_VARIABLE = "ZEROKNOT_RENDER_THREADS"  # how many pieces a worker renders at once
 
 
@@ -90,7 +93,7 @@ class Executors:
 
 
 def _pool(workers: int, niceness: int, threads: int) -> SturdyPool:
-    context = multiprocessing.get_context("spawn")
+    context = _context()
 
     def fresh() -> ProcessPoolExecutor:
         return ProcessPoolExecutor(
@@ -98,6 +101,15 @@ def _pool(workers: int, niceness: int, threads: int) -> SturdyPool:
         )
 
     return SturdyPool(fresh, workers)
+
+
+def _context() -> BaseContext:
+    """Workers forked off one that has loaded everything; where there is no fork, fresh ones."""
+    if "forkserver" not in multiprocessing.get_all_start_methods():
+        return multiprocessing.get_context("spawn")
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload([LOADED])
+    return context
 
 
 class InlineExecutor(Executor):

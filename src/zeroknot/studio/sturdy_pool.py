@@ -1,7 +1,8 @@
 """What happens when a worker process dies? Its task is tried once more by a new one.
 
 No more tasks than workers are handed on at a time, so that whoever dies takes no waiting task
-along, and a waiting task can still be cancelled.
+along, and a waiting task can still be cancelled. They are handed on by a thread of their own: to
+start a worker may take seconds, and who asks for something must not wait for that.
 """
 
 import threading
@@ -46,6 +47,8 @@ class SturdyPool(Executor):
         self._lock = threading.RLock()
         self._waiting: deque[_Task] = deque()
         self._closed = False
+        self._changed = threading.Event()
+        threading.Thread(target=self._keep_handing_on, daemon=True).start()
 
     def submit(self, fn: Callable[..., Any], /, *args: Any, **kwargs: Any) -> "Future[Any]":
         task = _Task(Future(), _Call(fn, args, kwargs))
@@ -53,37 +56,50 @@ class SturdyPool(Executor):
             if self._closed:
                 raise RuntimeError("no task is taken after the end")
             self._waiting.append(task)
-        self._hand_on()
+        self._changed.set()
         return task.future
 
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
         with self._lock:
             self._closed = True
+            self._changed.set()
             left = list(self._waiting)
             self._waiting.clear()
         for task in left:  # nobody is there any more to do them
             task.future.cancel()
         self._pool.shutdown(wait=wait, cancel_futures=cancel_futures)
 
-    def _hand_on(self) -> None:
-        """Give waiting tasks to free workers."""
-        while True:
+    def _keep_handing_on(self) -> None:
+        """Give waiting tasks to free workers, until the end."""
+        while not self._closed:
+            self._changed.wait()
+            self._changed.clear()
+            while self._hand_on():
+                pass
+
+    def _hand_on(self) -> bool:
+        """Give one task to a free worker; whether there was one of each."""
+        with self._lock:
+            if self._closed or not self._free or not self._waiting:
+                return False
+            task = self._waiting.popleft()
+            if not task.tries and not task.future.set_running_or_notify_cancel():
+                return True
+            task.tries += 1
+            self._free -= 1
+            pool = self._pool
+        try:
+            inner = pool.submit(task.work)
+        except BrokenProcessPool:
             with self._lock:
-                if self._closed or not self._free or not self._waiting:
-                    return
-                task = self._waiting.popleft()
-                if not task.tries and not task.future.set_running_or_notify_cancel():
-                    continue
-                task.tries += 1
-                self._free -= 1
+                self._renew(pool)
                 pool = self._pool
-                try:
-                    inner = pool.submit(task.work)
-                except BrokenProcessPool:
-                    self._renew(pool)
-                    pool = self._pool
-                    inner = pool.submit(task.work)
-            inner.add_done_callback(lambda done, t=task, p=pool: self._finish(t, p, done))
+            inner = pool.submit(task.work)
+        except RuntimeError:  # it was shut down a moment ago
+            task.future.set_exception(RuntimeError("the application was ended"))
+            return False
+        inner.add_done_callback(lambda done, t=task, p=pool: self._finish(t, p, done))
+        return True
 
     def _finish(self, task: _Task, pool: ProcessPoolExecutor, done: "Future[Any]") -> None:
         error = None if done.cancelled() else done.exception()
@@ -109,7 +125,7 @@ class SturdyPool(Executor):
                 task.future.set_exception(error)
             else:
                 task.future.set_result(done.result())
-        self._hand_on()
+        self._changed.set()
 
     def _renew(self, broken: ProcessPoolExecutor) -> None:
         if self._pool is broken and not self._closed:

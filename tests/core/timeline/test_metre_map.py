@@ -35,22 +35,6 @@ class MetreTest(unittest.TestCase):
                 )
                 self.assertEqual(str(metre), text)
 
-    @given(metre_maps(), st.integers(1, 40), st.integers(0, 63))
-    def test_a_place_is_read_as_it_is_written(self, metre_map, bar, sixteenths):
-        metre = metre_map.metre_at(bar)
-        beat = metre_map.beat_of_bar(bar) + min(sixteenths / 4, metre.beats_per_bar - 0.25)
-        beat = max(beat, metre_map.beat_of_bar(bar))
-        self.assertAlmostEqual(metre_map.beat_of_place(str(metre_map.position(beat))), beat)
-
-    def test_places_short_and_wrong(self):
-        metre_map = MetreMap.steady(Metre(6, 8))
-        for text, beat in (("1", 0), (" 3 ", 6), ("2.2", 4.5), ("1.1.3", 0.5), ("1.2.2", 1.75)):
-            with self.subTest(text):
-                self.assertEqual(metre_map.beat_of_place(text), beat)
-        for text in ("", "x", "0", "1.3", "2.0", "1.1.0", "1.2.9", "-1", "1.5.x", "1" * 20):
-            with self.subTest(text), self.assertRaises(TimeError):
-                metre_map.beat_of_place(text)
-
     def test_refusals(self):
         for text in ("", "4", "4/", "4/3", "0/4", "33/4", "x/4", "4/4/4"):
             with self.subTest(text), self.assertRaises(TimeError):
