@@ -1,5 +1,6 @@
 """Checks of the tree itself: what can drift is compared."""
 
+import re
 import subprocess
 import sys
 import unittest
@@ -48,6 +49,12 @@ class TreeTest(unittest.TestCase):
         scripts = "src/zeroknot/web/static/js"
         done = run(str(NODE_TOOLS / "eslint"), "-c", "assets/eslint.config.js", scripts)
         self.assertEqual(done.returncode, 0, done.stdout[-3000:])
+
+    def test_every_promise_is_held_by_a_test_that_is_there(self):
+        named = set(re.findall(r"`(test_\w+)`", (ROOT / "docs" / "promises.md").read_text()))
+        files = (ROOT / "tests").rglob("test_*.py")
+        there = {t for f in files for t in re.findall(r"def (test_\w+)", f.read_text())}
+        self.assertEqual(named - there, set())
 
     def test_no_script_is_longer_than_one_can_see_through(self):
         scripts = (ROOT / "src" / "zeroknot" / "web" / "static" / "js").rglob("*.js")

@@ -177,41 +177,6 @@ class SoundTest(BrowserTest):
         self.assertEqual(set(gaps), {109_113, 109_114})
 
 
-class RulesTest(BrowserTest):
-    """What the browser looks up is what the core computed."""
-
-    def evaluate(self, body):
-        return self.page.evaluate(f"async () => {{ {body} }}")
-
-    def test_rounding_positions_and_fades(self):
-        self.open()
-        got = self.evaluate(
-            'const {frame} = await import("/static/js/engine/schedule.js");'
-            "return [-1.5, -0.5, 0.5, 1.5, 2.4999].map(frame);"
-        )
-        self.assertEqual(got, [-1, 0, 1, 2, 2])
-        got = self.evaluate(
-            'const {envelope} = await import("/static/js/engine/schedule.js");'
-            "const e = {fade_in: 10, fade_out: 20, frames: 100};"
-            "return [envelope(e, 0, 100), envelope(e, 5, 90)];"
-        )
-        self.assertEqual(got[0], [[0, 0], [10, 1], [80, 1], [100, 0]])
-        self.assertEqual(got[1], [[5, 0.5], [10, 1], [80, 1], [90, 0.5]])
-
-    def test_bar_pulse_sixteenth_as_in_the_core(self):
-        self.intent(kind="set_metre", metre="6/8")
-        from zeroknot.core.timeline.metre_map import Metre, MetreMap
-
-        metre_map = MetreMap.steady(Metre(6, 8))
-        self.open()
-        beats = [0, 0.3, 1.5, 2.75, 3, 7.1, 44.9]
-        got = self.evaluate(
-            'const {position} = await import("/static/js/format.js");'
-            f"return {beats}.map((b) => position(zeroKnot.session.sheet.pulses, b));"
-        )
-        self.assertEqual(got, [str(metre_map.position(b)) for b in beats])
-
-
 class LatencyTest(BrowserTest):
     """What is seen is what is heard: headless browsers tell no latency, so it is passed in."""
 

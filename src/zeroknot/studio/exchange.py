@@ -21,6 +21,7 @@ CONNECT_SECONDS, READ_SECONDS = 4.0, 20.0
 LARGEST_PREVIEW = 40_000_000
 LARGEST_ANSWER = 5_000_000
 HASH_HEADER = "x-content-sha256"
+MOST_TAGS = 200
 
 
 class ExchangeError(ZeroKnotError):
@@ -73,7 +74,11 @@ class Exchange:
         answer = self._json("/tags", {})
         if not isinstance(answer, list):
             raise ExchangeError("the exchange's tags make no sense")
-        return [t for t in answer if isinstance(t, dict) and isinstance(t.get("tag"), str)][:200]
+        told = [t for t in answer if isinstance(t, dict) and isinstance(t.get("tag"), str)]
+        counts = [t["count"] if isinstance(t.get("count"), int) else 0 for t in told]
+        return [{"tag": t["tag"], "count": n} for t, n in zip(told, counts, strict=True)][
+            :MOST_TAGS
+        ]
 
     def search(self, words: str, tag: str = "", first: int = 0, count: int = 50) -> OnlinePage:
         asked = {"words": words, "tag": tag, "first": first, "count": count}

@@ -511,6 +511,11 @@ class NewId(TypedDict):
     id: str
 
 
+class OfferedTag(TypedDict):
+    tag: str
+    count: int
+
+
 class Offered(TypedDict):
     """Who is asked for loops online, and what it offers."""
 
@@ -518,4 +523,4 @@ class Offered(TypedDict):
     version: int
     practice: bool
     host: str
-    tags: list[str]
+    tags: list[OfferedTag]

@@ -82,9 +82,11 @@ export const taking = (shared) => {
       timer = setTimeout(() => this.askRange(), SETTLE_MS);
     },
 
+    /** @returns {Promise<RangeFacts | null>} */
     async askRange() {
+      clearTimeout(timer);
       const range = shared.stage?.range;
-      if (!range) return;
+      if (!range) return null;
       const said = Number(this.rangeBars);
       const count = said >= 1 && Number.isInteger(said) ? `&bars=${said}` : "";
       const found = await view.ask("range", async (signal) => {
@@ -96,7 +98,7 @@ export const taking = (shared) => {
           return null;
         }
       });
-      if (!found) return;
+      if (!found) return null;
       facts = found;
       const f = /** @type {RangeFacts} */ (found);
       this.rangeFacts = `${seconds(f.end_s - f.start_s, 3)}, ${round(f.pulses, 2)} beats heard: ${bars(f.bars)} at ${bpm(f.tempo_bpm)} BPM. Seam ${percent(f.seam)}.`;
@@ -105,6 +107,12 @@ export const taking = (shared) => {
       this.overhangText = f.overhang_s === null ? "No hits tell whether it overhangs."
         : !this.hasOverhang ? "It does not overhang its seam."
           : `It ${f.overhang_s > 0 ? `overhangs its seam by ${ms} ms` : `is ${ms} ms too short`}.`;
+      return f;
+    },
+
+    /** What is known of the stretch as it is now; asked for where that is not there yet. */
+    async factsNow() {
+      return this.isCurrent() ? facts : this.askRange();
     },
 
     /** Both edges side by side, so near that a click is seen. */
@@ -168,13 +176,15 @@ export const taking = (shared) => {
     },
 
     /** The end where the beginning comes again. */
-    mendOverhang() {
-      if (facts && this.isCurrent()) this.moveRange([facts.start_s, facts.mended_s]);
+    async mendOverhang() {
+      const now = await this.factsNow();
+      if (now && this.isCurrent()) this.moveRange([now.start_s, now.mended_s]);
     },
 
     /** Both edges to the nearest rise through zero. */
-    snapToZero() {
-      if (facts && this.isCurrent()) this.moveRange([...facts.crossing_s]);
+    async snapToZero() {
+      const now = await this.factsNow();
+      if (now && this.isCurrent()) this.moveRange(now.crossing_s);
     },
 
     /** Are the facts those of the stretch as it is now? */

@@ -1,0 +1,211 @@
+"""Every action by keyboard alone: each key of each view is pressed, and does what it says."""
+
+from tests.browser.harness import BrowserTest
+
+BOUND = """async (title) => {
+  const {boundKeys} = await import("/static/js/ui/keys.js");
+  const {chordsOf} = await import("/static/js/ui/chords.js");
+  return boundKeys().filter((layer) => layer.title === title)
+    .flatMap((layer) => layer.bindings.flatMap((b) => chordsOf(b.key)));
+}"""
+
+
+class EveryKeyTest(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        self.sha = self.shelved("drums_103")
+        self.tried: set[str] = set()
+
+    def press(self, chord, until=None, times=1):
+        """Press a chord as the page names it, and wait for what it does."""
+        self.tried.add(chord)
+        *held, key = chord.replace("Ctrl", "Control").split("+") if chord != "+" else ["+"]
+        if len(key) == 1 and key.isalpha():
+            key = key.lower()
+        for _ in range(times):
+            self.page.keyboard.press("+".join([*held, key]))
+        if until:
+            self.wait(until, 20)
+
+    def assert_all_tried(self, title):
+        bound = set(self.page.evaluate(BOUND, title))
+        self.assertGreater(len(bound), 5)
+        self.assertEqual(bound - self.tried, set())
+
+    def stage(self, expression):
+        return self.page.evaluate(f"() => {{ const s = zeroKnot.app.stage; return {expression}; }}")
+
+    def is_pressed(self, name):
+        button = self.page.get_by_role("button", name=name, exact=True)
+        return button.get_attribute("aria-pressed") == "true"
+
+    def hears(self):
+        return self.engine("!!e && (e.hand.isPlaying || e.song.isPlaying)")
+
+    def test_fit_by_keys_alone(self):
+        self.intent(kind="place", hand=self.sha, beat=0)
+        self.intent(kind="state_reading", hand=self.sha, bars=2)
+        self.open(f"fit/{self.state()['strands'][0]['id']}")
+        self.page.locator(".working").wait_for(state="hidden")
+        self.page.locator("#loom").focus()
+        self.looked_at()
+        self.heard()
+        self.tied()
+        self.marked()
+        self.press("P", lambda: self.state()["undo"].startswith("place"))
+        self.press("G", lambda: len(self.stage("s.host.hand().knots")) > 4)
+        self.assert_all_tried("Fit")
+
+    def looked_at(self):
+        def width():
+            return self.stage("s.port.view.recorded.to - s.port.view.recorded.from")
+
+        whole = width()
+        self.press("+", lambda: width() < 0.7 * whole)
+        self.press("-", lambda: width() > 0.99 * whole)
+        self.press("=", lambda: width() < 0.7 * whole, times=3)
+        for chord, other in (
+            ("ArrowRight", "ArrowLeft"), ("Shift+ArrowRight", "Shift+ArrowLeft"),
+        ):  # fmt: skip
+            at = self.stage("s.port.view.recorded.from")
+            self.press(chord, lambda at=at: self.stage("s.port.view.recorded.from") > at)
+            at = self.stage("s.port.view.recorded.from")
+            self.press(other, lambda at=at: self.stage("s.port.view.recorded.from") < at)
+        self.press("W", lambda: width() > 0.99 * whole)
+        for chord, name in (("L", "rails together"), ("Y", "follow")):
+            for is_on in (False, True):
+                self.press(chord, lambda n=name, on=is_on: self.is_pressed(n) == on)
+
+    def heard(self):
+        self.press("Enter", self.hears)
+        self.press("R", lambda: self.is_pressed("As recorded"))
+        self.press("R", lambda: self.is_pressed("As fitted"))
+        compared = self.page.get_by_label("Compare with another method")
+        compared.focus()
+        self.page.keyboard.press("ArrowDown")
+        self.wait(lambda: self.engine("e.hand.way") == "against")
+        self.page.locator("#loom").focus()
+        self.press("M", lambda: self.engine("e.hand.way") == "fitted")
+        self.press("S", lambda: self.is_pressed("Hear the seam"))
+        self.press("S", lambda: not self.is_pressed("Hear the seam"))
+        self.press("A", lambda: self.is_pressed("with the rest"))
+        self.press("A", lambda: not self.is_pressed("with the rest"))
+        self.press("Enter", self.hears)
+        for _ in range(5):
+            self.press("T")
+            self.page.wait_for_timeout(450)
+        self.wait(lambda: "Tapped" in self.page.locator(".tapped").inner_text())
+        for count in (4, 3, 1, 5, 6, 7, 8, 9, 2):
+            self.press(str(count), lambda n=count: self.bars() == n)
+
+    def bars(self):
+        return int(self.page.locator("#bars").input_value() or 0)
+
+    def tied(self):
+        """While it sounds a knot is tied at the playhead; chosen, it is moved and removed."""
+        self.wait(lambda: self.stage("s.host.playhead()") is not None)
+        self.wait(lambda: 1 < self.stage("s.host.playhead()") < 3)
+        self.press("K", lambda: len(self.stage("s.host.hand().knots")) == 3)
+        self.wait(lambda: len(self.stage("[...s.chosen]")) == 1)
+
+        def beat():
+            return self.stage("s.host.hand().knots[1][1]")
+
+        for chord in (
+            "Alt+ArrowRight", "Alt+ArrowLeft", "Alt+Shift+ArrowRight", "Alt+Shift+ArrowLeft",
+        ):  # fmt: skip
+            was, sign = beat(), 1 if chord.endswith("Right") else -1
+            step = 0.1 if "Shift" in chord else 0.01
+            self.press(chord, lambda w=was, d=sign * step: abs(beat() - w - d) < 1e-6)
+        self.press("]", lambda: self.stage("[...s.chosen]")[0] > 4)
+        self.press("[", lambda: 1 < self.stage("[...s.chosen]")[0] < 4)
+        self.press("Delete", lambda: len(self.stage("s.host.hand().knots")) == 2)
+        self.press("K", lambda: len(self.stage("s.host.hand().knots")) == 3)
+        self.wait(lambda: len(self.stage("[...s.chosen]")) == 1)
+        self.press("Backspace", lambda: len(self.stage("s.host.hand().knots")) == 2)
+
+    def marked(self):
+        self.wait(lambda: 0.5 < (self.stage("s.host.playhead()") or 0) < 1.5)
+        self.press(",", lambda: self.stage("s.range") is not None)
+        first = self.stage("s.range[0]")
+        self.wait(lambda: (self.stage("s.host.playhead()") or 0) > first + 1)
+        self.press(".", lambda: self.stage("s.range[1]") < 4.5)
+        self.press("E", lambda: self.stage("s.port.view.recorded.from") > 0.2)
+        before = self.stage("s.range")
+        self.press("X", lambda: self.stage("s.range") != before)
+        for count in (1, 0):
+            self.press("F", lambda n=count: len(self.stage("s.host.hand().fastened")) == n)
+        self.press("Escape", lambda: self.stage("s.range") is None)
+        self.press("Escape", lambda: not self.hears())
+
+    def test_the_shelf_by_keys_alone(self):
+        for name in ("keys_88", "bass_97"):
+            self.shelved(name)
+        self.open("shelf")
+        self.wait(lambda: self.chosen())
+        order = [row["sha"] for row in self.server.rows()]
+        self.press("/", lambda: self.page.evaluate("() => document.activeElement.id") == "search")
+        self.page.keyboard.press("Escape")
+        self.press("PageUp", lambda: self.chosen() == order[0])
+        self.press("ArrowDown", lambda: self.chosen() == order[1])
+        self.press("ArrowUp", lambda: self.chosen() == order[0])
+        self.press("PageDown", lambda: self.chosen() == order[-1])
+        self.press("Shift+ArrowUp", lambda: self.picked() == 2)
+        self.press("Escape", lambda: self.picked() == 1)
+        self.press("PageUp", lambda: self.chosen() == order[0])
+        self.press("Shift+ArrowDown", lambda: self.picked() == 2)
+        self.press("Ctrl+A", lambda: self.picked() == len(order))
+        self.press("Escape", lambda: self.picked() == 1)
+        self.press("Enter", self.hears)
+        self.press("Shift+Enter", lambda: self.engine("e.song.isPlaying && !!e.song.withHand"))
+        self.press("Escape", lambda: not self.engine("e.song.withHand"))
+        chosen = self.chosen()
+        self.press("H", lambda: self.row(chosen)["favourite"])
+        self.press("I", lambda: self.page.get_by_label("Set", exact=True).is_visible())
+        self.page.keyboard.press("Escape")
+        self.press("P", lambda: len(self.state()["clips"]) == 1)
+        self.press("Delete", lambda: len(self.server.rows()) == len(order) - 1)
+        self.page.keyboard.press("Control+z")
+        self.wait(lambda: len(self.server.rows()) == len(order))
+        self.press("F", lambda: "/fit/" in self.page.url)
+        self.page.go_back()
+        self.wait(lambda: self.page.url.endswith("/shelf"))
+        self.wait(lambda: self.page.evaluate(BOUND, "Shelf"))
+        self.assert_all_tried("Shelf")
+
+    def chosen(self):
+        row = self.page.locator("li[aria-current=true]")
+        return row.first.get_attribute("id").removeprefix("row-") if row.count() else None
+
+    def picked(self):
+        """The chosen loop is among them."""
+        return self.page.locator("#rows li.chosen").count()
+
+    def row(self, sha):
+        return next(r for r in self.server.rows() if r["sha"] == sha)
+
+    def test_the_transport_by_keys_alone(self):
+        self.intent(kind="place", hand=self.sha, beat=0)
+        self.open("arrange")
+        self.page.locator("#strip").focus()
+        self.press("Space", lambda: self.engine("!!e && e.song.isPlaying"))
+        self.wait(lambda: self.beat() > 1)
+        self.press("Home", lambda: self.beat() < 1)
+        self.press("Space", lambda: not self.engine("e.song.isPlaying"))
+        for chord, title in (
+            ("O", "Cycle (O)"), ("C", "Click (C)"), ("Shift+O", "At the song"),
+        ):  # fmt: skip
+            button = self.page.locator(f".top button[title^='{title}']")
+            was = button.get_attribute("aria-pressed")
+            self.press(chord, lambda b=button, w=was: b.get_attribute("aria-pressed") != w)
+        for _ in range(5):
+            self.press("T")
+            self.page.wait_for_timeout(400)
+        self.wait(lambda: self.state()["bpm"] != 120)
+        revision = self.state()["revision"]
+        for chord, moved in (
+            ("Ctrl+Z", revision - 1), ("Ctrl+Shift+Z", revision), ("Ctrl+Z", revision - 1),
+            ("Ctrl+Y", revision),
+        ):  # fmt: skip
+            self.press(chord, lambda m=moved: self.state()["revision"] == m)
+        self.assert_all_tried("Everywhere")
