@@ -31,6 +31,7 @@ class Told:
     failed: list[str] = field(default_factory=list)
     skipped: list[str] = field(default_factory=list)
     times: list[tuple[float, str]] = field(default_factory=list)
+    seconds: float = 0.0
 
 
 class TimedResult(unittest.TestResult):
@@ -58,6 +59,7 @@ def run(name: str) -> Told:
     """All tests of that name, in this process."""
     os.environ.setdefault("HYPOTHESIS_STORAGE_DIRECTORY", ".hypothesis")
     result = TimedResult()
+    began = time.perf_counter()
     with warnings.catch_warnings():
         warnings.simplefilter("error")
         unittest.defaultTestLoader.loadTestsFromName(name).run(result)
@@ -65,7 +67,8 @@ def run(name: str) -> Told:
     for test, text in [*result.failures, *result.errors]:
         troubles[test.id()] = troubles.get(test.id(), "") + f"\nFAIL: {test.id()}\n{text}"
     skipped = [f"{test.id()}: {why}" for test, why in result.skipped]
-    return Told(result.passed, list(troubles.values()), skipped, result.times)
+    seconds = time.perf_counter() - began
+    return Told(result.passed, list(troubles.values()), skipped, result.times, seconds)
 
 
 def modules() -> list[str]:
@@ -91,7 +94,7 @@ def main() -> int:
             except Exception as error:
                 done = Told(failed=[f"\nFAIL: {futures[future]}\n{error!r}"])
             told.append(done)
-            print(f"{futures[future]}: {done.passed} passed", flush=True)
+            print(f"{futures[future]}: {done.passed} passed, {done.seconds:.0f} s", flush=True)
             for text in (*done.failed, *done.skipped):
                 print(text, flush=True)
     for seconds, name in sorted((t for d in told for t in d.times), reverse=True)[:SLOWEST_SHOWN]:

@@ -5,12 +5,15 @@ import socket
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.settings import Settings
+
+if TYPE_CHECKING:
+    from zeroknot.studio.studio import Studio
 
 LOCK = "server.lock"
 
@@ -44,8 +47,8 @@ def start(settings: Settings, home: str = "") -> None:
 
         print(f"Zero Knot: {address}", flush=True)
         config = uvicorn.Config(
-            make_app(settings, home=home), log_level="warning", server_header=False,
-            timeout_graceful_shutdown=2,
+            make_app(settings, home=home, make_demo=make_demo), log_level="warning",
+            server_header=False, timeout_graceful_shutdown=2,
         )  # fmt: skip
         uvicorn.Server(config).run(sockets=[door])
 
@@ -66,6 +69,13 @@ def listening_on(host: str, port: int) -> socket.socket:
         ) from error
     door.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
     return door
+
+
+def make_demo(studio: "Studio") -> str:
+    """The demo project in a studio; what it is made with is loaded when it is wanted."""
+    from zeroknot.demo.build import make
+
+    return make(studio)
 
 
 @contextmanager

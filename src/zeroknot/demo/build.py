@@ -3,6 +3,7 @@
 Everything goes through the same doors as a person's own files and edits.
 """
 
+import time
 from typing import Any
 
 from zeroknot.core.formats.riff import wav_bytes
@@ -11,6 +12,7 @@ from zeroknot.document.edits.time import SetKeys
 from zeroknot.document.edits.track import ChangeTrack
 from zeroknot.document.project import KeyChange
 from zeroknot.settings import Settings
+from zeroknot.store.incoming import WAITING
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.readings import StateReading
@@ -20,6 +22,7 @@ from zeroknot.studio.studio import Studio
 
 NAME = "Lantern Tide"
 FOLDER = "Lantern Tide loops"
+LONGEST_SECONDS = 300.0
 
 # Loop, level of its track in dB, and its clips: (bar, passes).
 ARRANGEMENT = (
@@ -51,40 +54,64 @@ def build(settings: Settings) -> str:
     """
     studio = Studio(settings, Executors.inline())
     try:
-        for loop in LOOPS:
-            incoming = studio.store.new_incoming()
-            incoming.write_bytes(wav_bytes(sound_of(loop), 24))
-            studio.bringing.begin(incoming, f"{FOLDER}/{loop.file}")
-        for notes in NOTES:
-            incoming = studio.store.new_incoming()
-            incoming.write_bytes(midi_of(notes))
-            studio.bringing.begin(incoming, f"{FOLDER}/{notes.file}")
+        project = make(studio)
         studio.bringing.forget_ended()
-        for words, tags in TAGS.items():
-            studio.shelf.change([studio.shelf.named(words).sha], Tag(add=tags))
-        for words in FAVOURITES:
-            studio.shelf.change([studio.shelf.named(words).sha], Favour(favourite=True))
-        return _arrange(studio)
+        return project
     finally:
         studio.close()
 
 
-def _arrange(studio: Studio) -> str:
+def make(studio: Studio) -> str:
+    """The demo's loops on the shelf of a studio, and its project; returns the project's id.
+
+    Raises TimeoutError where listening to them takes for ever.
+    """
+    files = [(loop.file, wav_bytes(sound_of(loop), 24)) for loop in LOOPS]
+    files += [(notes.file, midi_of(notes)) for notes in NOTES]
+    begun = {}
+    for name, data in files:
+        incoming = studio.store.new_incoming()
+        incoming.write_bytes(data)
+        begun[name] = studio.bringing.begin(incoming, f"{FOLDER}/{name}").id
+    shas = {name: _listened(studio, item) for name, item in begun.items()}
+    for words, tags in TAGS.items():
+        studio.shelf.change([_of(shas, words)], Tag(add=tags))
+    for words in FAVOURITES:
+        studio.shelf.change([_of(shas, words)], Favour(favourite=True))
+    return _arrange(studio, shas)
+
+
+def _listened(studio: Studio, item: str) -> str:
+    """The hash of a file on its way in, once it is on the shelf."""
+    end = time.monotonic() + LONGEST_SECONDS
+    while time.monotonic() < end:
+        found = studio.bringing.item(item)
+        if found.sha and found.state != WAITING:
+            return found.sha
+        time.sleep(0.02)
+    raise TimeoutError("the demo's loops were not listened to in time")
+
+
+def _of(shas: dict[str, str], words: str) -> str:
+    return next(sha for name, sha in shas.items() if name.startswith(words))
+
+
+def _arrange(studio: Studio, shas: dict[str, str]) -> str:
     projects = studio.projects
     project = projects.create(NAME)
     revision = projects.state(project).revision
     for edit in (SetSteadyTempo(bpm=96), SetKeys(changes=(KeyChange(bar=1, key="D minor"),))):
         revision = projects.submit(project, revision, edit).revision
     for words, level_db, clips in ARRANGEMENT:
-        loop = studio.shelf.named(words)
+        sha = _of(shas, words)
         if words in STATED:
-            statement = StateReading(hand=loop.sha, **STATED[words])
+            statement = StateReading(hand=sha, **STATED[words])
             revision = projects.submit(project, revision, statement).revision
         track = None
         for bar, passes in clips:
             state = projects.submit(
                 project, revision,
-                Place(hand=loop.sha, beat=4.0 * (bar - 1), track=track, passes=passes),
+                Place(hand=sha, beat=4.0 * (bar - 1), track=track, passes=passes),
             )  # fmt: skip
             revision = state.revision
             if track is None:

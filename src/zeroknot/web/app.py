@@ -1,7 +1,7 @@
 """The web application, put together."""
 
 import threading
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
@@ -32,16 +32,20 @@ class FreshStatic(StaticFiles):
         return response
 
 
-def make_app(settings: Settings, executors: Executors | None = None, home: str = "") -> FastAPI:
+def make_app(
+    settings: Settings, executors: Executors | None = None, home: str = "",
+    make_demo: Callable[[Studio], str] | None = None,
+) -> FastAPI:  # fmt: skip
     """The application on a data folder; executors are processes unless given.
 
-    home  the project that the bare address opens; the list of projects where there is none
+    home       the project that the bare address opens; the list of projects where there is none
+    make_demo  makes the demo project in a studio and gives its id; offered where it is given
     """
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio = Studio(settings, executors or Executors.processes(settings.workers))
-        app.state.studio, app.state.home = studio, home
+        app.state.studio, app.state.home, app.state.make_demo = studio, home, make_demo
         # The first page goes before the workers' own start.
         warming = threading.Timer(WARM_UP_AFTER_SECONDS, warm_up, (studio,))
         warming.start()

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from starlette.background import BackgroundTask
 from starlette.concurrency import run_in_threadpool
 
-from zeroknot.core.errors import FormatError
+from zeroknot.core.errors import FormatError, NotFoundError
 from zeroknot.core.formats.midi_tempo import read_time, write_time
 from zeroknot.core.listening.counting import from_taps, tapped_bpm
 from zeroknot.document.edits.any_edit import SingleEdit
@@ -124,6 +124,15 @@ def list_projects(studio: StudioDep, removed: bool = False) -> list[answers.List
 @router.post("/projects", status_code=201)
 def new_project(studio: StudioDep, new: NewProject) -> answers.NewId:
     return {"id": studio.projects.create(new.name, new.rate)}
+
+
+@router.post("/demo", status_code=201)
+def make_demo(studio: StudioDep, request: Request) -> answers.NewId:
+    """The demo project among one's own; its loops come onto the shelf."""
+    make = request.app.state.make_demo
+    if make is None:
+        raise NotFoundError("no demo is made here")
+    return {"id": make(studio)}
 
 
 @router.get("/projects/{project}")

@@ -61,8 +61,11 @@ def projects_page(request: Request, studio: StudioDep) -> Response:
     faces = [face_of(studio, entry) for entry in studio.projects.list()[:MOST_FACES]]
     removed = studio.projects.list(removed=True)
     return templates.TemplateResponse(
-        request, "projects.html", {"projects": faces, "removed": removed}
-    )
+        request, "projects.html", {
+            "projects": faces, "removed": removed,
+            "has_demo": request.app.state.make_demo is not None,
+        },
+    )  # fmt: skip
 
 
 @router.get("/p/{project}")

@@ -100,7 +100,7 @@ export const stretching = (shared) => {
       this.printing = true;
       const made = await view.ask("print", (signal) => post(`${session.path}/prints`, {
         hand: held.name, seam: this.print, with_lead: this.hasLead && this.printLead, beat: held.beat,
-      }, { signal }));
+      }, { signal, again: true })); // the same print twice is one loop
       this.printing = false;
       if (!made) return;
       this.printed = `${made.name}: ${made.frames} samples, on the shelf.`;

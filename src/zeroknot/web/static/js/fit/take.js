@@ -206,7 +206,7 @@ export const taking = (shared) => {
       this.cropping = true;
       const made = await view.ask("crop", (signal) => post(`${held.path}/crop`, {
         start_s: Math.max(0, range[0]), end_s: range[1], bars: Number(this.rangeBars) || facts?.bars || null,
-      }, { signal }));
+      }, { signal, again: true })); // the same crop twice is one loop
       this.cropping = false;
       if (!made) return;
       this.cropped = `${made.name}: ${made.frames} samples, on the shelf.`;

@@ -118,6 +118,6 @@ export const remove = async (path) => {
   return true;
 };
 
-/** @param {string} path @param {Blob} file */
-export const putFile = async (path, file) =>
-  (await ask(path, { method: "PUT", body: file }, { deadlineMs: LONG_DEADLINE_MS })).json();
+/** @param {string} path @param {Blob} file @param {How} [how] */
+export const putFile = async (path, file, how = {}) =>
+  (await ask(path, { method: "PUT", body: file }, { deadlineMs: LONG_DEADLINE_MS, ...how })).json();

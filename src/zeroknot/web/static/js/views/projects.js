@@ -51,6 +51,19 @@ document.getElementById("first-loop")?.addEventListener("change", (event) => {
   });
 });
 
+const demo = /** @type {HTMLButtonElement | null} */ (document.getElementById("demo"));
+demo?.addEventListener("click", () => tried(async () => {
+  demo.disabled = true;
+  message.textContent = "Making the demo: its loops are listened to…";
+  message.hidden = false;
+  try {
+    const made = await post("/api/demo");
+    location.href = `/p/${made.id}/arrange`;
+  } finally {
+    demo.disabled = false;
+  }
+}));
+
 /** Why a file was not taken. @param {string} id */
 async function refusalOf(id) {
   const item = await getJson(`/api/bring/items/${id}`);
