@@ -11,6 +11,7 @@ setup: .venv/.app
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/build.lock
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/app.lock
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	$(BIN)/python -m compileall -q src
 	$(BIN)/python -c "from zeroknot.studio.workers import warm_up, warm_up_listening as w; warm_up(); w()"
 	touch $@
 
@@ -29,6 +30,7 @@ demo: setup
 
 test: .venv/.test
 	@command -v chromium >/dev/null || (apt-get update -qq && apt-get install -y -qq chromium)
+	$(BIN)/python -m compileall -q src tests
 	$(BIN)/python -m tests
 
 # Loops for measuring are rendered once, into .data/accuracy, by fluidsynth and free soundfonts.
