@@ -162,8 +162,16 @@ class LoomTest(NodeTest):
         got = self.evaluate(
             """async () => {
               const {typedNumber} = await import("/static/js/format.js");
-              const typed = ["-1.5", "+3 st", "92,5", "1/16", "−2 dB", "3:20", "1:02,5", "x", ""];
-              return typed.map(typedNumber);
+              return ["-1.5", "+3 st", "92,5", "1/16", "−2 dB", "3:20", "1:02,5", "50 %", "120."]
+                .map(typedNumber);
             }"""
         )
-        self.assertEqual(got, [-1.5, 3, 92.5, 0.0625, -2, 200, 62.5, None, None])
+        self.assertEqual(got, [-1.5, 3, 92.5, 0.0625, -2, 200, 62.5, 50, 120])
+        got = self.evaluate(
+            """async () => {
+              const {typedNumber} = await import("/static/js/format.js");
+              return ["x", "", "1e9", "120/0", "12 34", "1.2.3", "--5", "9 bpm!", "nan"]
+                .map(typedNumber);
+            }"""
+        )
+        self.assertEqual(got, [None] * 9)

@@ -12,8 +12,19 @@ from tests.sounds import audio, hits, rendered
 from zeroknot.core.formats.riff import wav_bytes
 
 
-class CrashTest(unittest.TestCase):
+class StoppedTest(unittest.TestCase):
+    """Whatever ends the server while files come in: none that arrived is lost, none is doubled."""
+
     def test_kill_in_the_middle_of_bringing_in(self):
+        self.stopped_by(Server.kill)
+
+    def test_a_clean_stop_in_the_middle_of_bringing_in(self):
+        began = time.perf_counter()
+        self.stopped_by(Server.stop)
+        self.assertEqual(self.ended_with, 0)
+        self.assertLess(time.perf_counter() - began, 120)
+
+    def stopped_by(self, stop):
         folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
         self.addCleanup(folder.cleanup)
         data = Path(folder.name)
@@ -43,7 +54,8 @@ class CrashTest(unittest.TestCase):
         sender = threading.Thread(target=bring_many)
         sender.start()
         time.sleep(1.2)
-        server.kill()
+        stop(server)
+        self.ended_with = server.process.returncode
         sender.join()
         again = Server(data)
         self.addCleanup(again.stop)

@@ -1,7 +1,9 @@
 """`zeroknot serve`: the application in the browser."""
 
 import fcntl
+import signal
 import socket
+import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -50,6 +52,9 @@ def start(settings: Settings, home: str = "") -> None:
             make_app(settings, home=home, make_demo=make_demo), log_level="warning",
             server_header=False, timeout_graceful_shutdown=2,
         )  # fmt: skip
+        # Told to end, it ends as a program that is done, and so do its workers.
+        for told in (signal.SIGTERM, signal.SIGINT):
+            signal.signal(told, lambda *_: sys.exit(0))
         uvicorn.Server(config).run(sockets=[door])
 
 

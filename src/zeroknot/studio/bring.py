@@ -56,6 +56,7 @@ class Bringing:
         self._items: dict[str, Incoming] = {item.id: item for item in incoming.all()}
         self._futures: dict[str, Future[Listened]] = {}
         self._said_at, self._is_saying = 0.0, False
+        self._is_closed = False
 
     def items(self) -> list[Incoming]:
         """Everything that came since the list was last cleared, oldest first."""
@@ -121,6 +122,10 @@ class Bringing:
         """Let go of what still waits; returns how many files that were."""
         return sum(future.cancel() for future in list(self._futures.values()))
 
+    def close(self) -> None:
+        """Nothing that ends from now on is noted: what waits is taken up after a restart."""
+        self._is_closed = True
+
     def forget_ended(self) -> None:
         """Clear the list of what is done."""
         self._kept.forget_ended()
@@ -149,6 +154,8 @@ class Bringing:
     def _finish(self, item: Incoming, future: "Future[Listened]") -> None:
         with self._lock:
             self._futures.pop(item.id, None)
+        if self._is_closed:
+            return
         try:
             if future.cancelled():
                 self._refused(item, CANCELLED)
@@ -236,7 +243,7 @@ class Bringing:
         return len(outdated)
 
     def _hear_anew(self, loop: Loop, future: "Future[Hearing]") -> None:
-        if future.cancelled() or future.exception() is not None:
+        if self._is_closed or future.cancelled() or future.exception() is not None:
             return  # what was heard before stays
         hearing = future.result()
         if loop.recipe is not None:  # a print knows what it is

@@ -90,6 +90,10 @@ class Executors:
     def close(self) -> None:
         for executor in (self._rendering, self._looking, self._listening):
             executor.shutdown(wait=False, cancel_futures=True)
+        # Nobody waits for what they are at: it is begun anew after a restart.
+        if not isinstance(self._rendering, InlineExecutor):
+            for worker in multiprocessing.active_children():
+                worker.terminate()
 
 
 def _pool(workers: int, niceness: int, threads: int) -> SturdyPool:

@@ -70,6 +70,7 @@ class Studio:
         self.bringing.hear_again()
 
     def close(self) -> None:
+        self.bringing.close()
         self.executors.close()
         self.renders.close()
         self._engine.dispose()

@@ -40,13 +40,13 @@ export const signedPercent = (value) => `${value < 0 ? "−" : "+"}${Math.abs(va
  * @param {string} text
  */
 export function typedNumber(text) {
-  const plain = text.trim().replace("−", "-").replace(",", ".");
-  const fraction = /^([+-]?\d+)\s*\/\s*(\d+)/.exec(plain);
-  if (fraction && Number(fraction[2]) > 0) return Number(fraction[1]) / Number(fraction[2]);
-  const clock = /^(\d+):([0-5]?\d(\.\d*)?)/.exec(plain);
+  // A unit may follow; what goes on with anything else is not what the number says.
+  const plain = text.trim().replace("−", "-").replace(",", ".").replace(/\s*[a-z%°]*\.?$/i, "");
+  const fraction = /^([+-]?\d+)\s*\/\s*(\d+)$/.exec(plain);
+  if (fraction) return Number(fraction[2]) > 0 ? Number(fraction[1]) / Number(fraction[2]) : null;
+  const clock = /^(\d+):([0-5]?\d(\.\d*)?)$/.exec(plain);
   if (clock) return Number(clock[1]) * 60 + Number(clock[2]);
-  const match = /^[+-]?(\d+\.?\d*|\.\d+)/.exec(plain);
-  return match ? Number(match[0]) : null;
+  return /^[+-]?(\d+\.?\d*|\.\d+)$/.test(plain) ? Number(plain) : null;
 }
 
 /** @param {number} db_ */

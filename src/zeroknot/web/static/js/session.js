@@ -123,12 +123,9 @@ export class Session {
    * @returns {Promise<boolean>} whether it was done
    */
   queue(ask, isEdit = true) {
-    this.saving += 1;
-    this.changed();
-    const done = this.last.then(async () => {
+    return this.inOrder(async () => {
       try {
-        const state = await ask();
-        this.accept(state, true);
+        this.accept(await ask(), true);
         if (isEdit) this.history.did({ kind: "project" });
         return true;
       } catch (error) {
@@ -136,14 +133,29 @@ export class Session {
         this.say(error.message, "error");
         if (error.status === 409) this.newest = Math.max(this.newest, this.state.moves + 1);
         return false;
-      } finally {
-        this.saving -= 1;
-        this.catchUp();
-        this.changed();
       }
+    });
+  }
+
+  /**
+   * What a person does is done one after another, in the project and on the shelf; what waits counts as not saved.
+   * @template T @param {() => Promise<T>} work @returns {Promise<T>}
+   */
+  inOrder(work) {
+    this.saving += 1;
+    this.changed();
+    const done = this.last.then(work).finally(() => {
+      this.saving -= 1;
+      this.catchUp();
+      this.changed();
     });
     this.last = done.catch(() => undefined);
     return done;
+  }
+
+  /** Once all that was asked for before is done. */
+  settled() {
+    return this.inOrder(() => Promise.resolve());
   }
 
   /** Take a state, unless a newer one is here. @param {ProjectState} state @param {boolean} [isOurs] something done here made it */

@@ -87,17 +87,18 @@ export class TakenBack {
   async takeBack(from, to, said, at = from.length - 1) {
     const [last] = at < 0 ? [] : from.splice(at, 1);
     if (last?.kind !== "shelf") return false;
-    try {
-      const change = await postOnce(`/api/shelf/changes/${last.change}/undo`, {});
-      to.push({ kind: "shelf", change: change.id, label: last.label });
-      this.session.say(`Shelf: ${last.label}, ${said}.`);
-      return true;
-    } catch (error) {
-      if (!(error instanceof ApiError)) throw error;
-      this.session.say(error.message, "error");
-      return false;
-    } finally {
-      this.session.changed();
-    }
+    return this.session.inOrder(async () => {
+      try {
+        const change = await postOnce(`/api/shelf/changes/${last.change}/undo`, {});
+        to.push({ kind: "shelf", change: change.id, label: last.label });
+        this.session.say(`Shelf: ${last.label}, ${said}.`);
+        return true;
+      } catch (error) {
+        if (!(error instanceof ApiError)) throw error;
+        from.splice(at, 0, last);
+        this.session.say(error.message, "error");
+        return false;
+      }
+    });
   }
 }

@@ -36,6 +36,8 @@ export const isGivenUp = (error) => error instanceof DOMException && error.name 
 /** @param {string} path @param {RequestInit} init @param {How} how */
 async function ask(path, init, { signal, again = false, deadlineMs = DEADLINE_MS }) {
   for (let pause = FIRST_PAUSE_MS; ; pause = Math.min(LONGEST_PAUSE_MS, 2 * pause)) {
+    // Known to be away: one asks for all whether it is back.
+    if (again && connection.isAway) await until(connection.answers(), signal);
     const deadline = AbortSignal.timeout(deadlineMs);
     const ends = signal ? AbortSignal.any([signal, deadline]) : deadline;
     try {

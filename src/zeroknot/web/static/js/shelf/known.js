@@ -30,9 +30,12 @@ export const known = (shared) => {
     async change(edit, which = null, search = null) {
       const shas = which ?? this.picks();
       const body = search ? { edit, search } : { edit, shas };
-      const change = await shared.tried(() => postOnce("/api/shelf/changes", body));
+      const change = await session.inOrder(async () => {
+        const made = await shared.tried(() => postOnce("/api/shelf/changes", body));
+        if (made) session.history.did({ kind: "shelf", change: made.id, label: made.label });
+        return made;
+      });
       if (!change) return false;
-      session.history.did({ kind: "shelf", change: change.id, label: change.label });
       const only = shas.length === 1 && !search ? list.at(list.placeOf(shas[0]))?.name : null;
       const who = only ?? `${change.count} loop${change.count === 1 ? "" : "s"}`;
       const left = change.left_out ? `; ${change.left_out} could not be` : "";

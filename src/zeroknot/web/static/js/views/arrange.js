@@ -319,7 +319,7 @@ export const arrange = (session, app) => () => {
 
     /** The chosen clip once all that was asked before is done: it may choose another. */
     async settled() {
-      await session.last;
+      await session.settled();
       return this.chosenClip();
     },
 
