@@ -20,7 +20,7 @@ FLAGS = [
 
 
 class BrowserTest(unittest.TestCase):
-    """One server and one browser a class; a fresh page and project a test.
+    """One server and one browser a class; a fresh page and project a test, nothing stored.
 
     server_settings  as its environment names them
     """
@@ -38,13 +38,20 @@ class BrowserTest(unittest.TestCase):
         cls.addClassCleanup(playwright.stop)
         cls.browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         cls.addClassCleanup(cls.browser.close)
+        # Scripts that were loaded once are not loaded again by each test.
+        cls.context = cls.new_context()
 
-    def setUp(self):
-        self.context = self.browser.new_context(
+    @classmethod
+    def new_context(cls):
+        return cls.browser.new_context(
             viewport={"width": 1280, "height": 800}, accept_downloads=True
         )
-        self.addCleanup(self.context.close)
+
+    def setUp(self):
+        self.addCleanup(lambda: [page.close() for page in self.context.pages])
         self.page = self.context.new_page()
+        stored = {"origin": self.server.base, "storageTypes": "local_storage"}
+        self.context.new_cdp_session(self.page).send("Storage.clearDataForOrigin", stored)
         self.page.set_default_timeout(30_000)
         self.troubles: list[str] = []
         self.page.on("pageerror", lambda e: self.troubles.append(f"page error: {e}"))

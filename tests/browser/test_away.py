@@ -177,7 +177,10 @@ class TabsTest(BrowserTest):
         self.assertEqual(self.revisions([self.page]), [2])
 
     def test_without_shared_workers_one_tab_listens_for_all(self):
+        self.context = self.new_context()
+        self.addCleanup(self.context.close)
         self.context.add_init_script("delete window.SharedWorker;")
+        self.page = self.context.new_page()
         pages = self.tabs(3)
         pages[2].get_by_role("button", name="Add a track").click()
         self.wait(lambda: set(self.revisions(pages)) == {2}, 10)

@@ -3,8 +3,8 @@
 from tests.browser.harness import BrowserTest
 
 BOUND = """async (title) => {
-  const {boundKeys} = await import("/static/js/ui/keys.js");
-  const {chordsOf} = await import("/static/js/ui/chords.js");
+  const {boundKeys} = await zeroKnot.module("ui/keys.js");
+  const {chordsOf} = await zeroKnot.module("ui/chords.js");
   return boundKeys().filter((layer) => layer.title === title)
     .flatMap((layer) => layer.bindings.flatMap((b) => chordsOf(b.key)));
 }"""

@@ -3,12 +3,10 @@
 import threading
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
-from pathlib import Path
 from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.responses import JSONResponse, Response
-from fastapi.staticfiles import StaticFiles
 
 from zeroknot import __version__
 from zeroknot.core.errors import NotFoundError, StaleError, ZeroKnotError
@@ -18,18 +16,9 @@ from zeroknot.studio.studio import Studio
 from zeroknot.web.api import bring, events, exchange, loops, projects, renders, shelf
 from zeroknot.web.pages import pages
 from zeroknot.web.safety import Safety
+from zeroknot.web.static_files import ShippedFiles
 
 WARM_UP_AFTER_SECONDS = 0.5
-STATIC = Path(__file__).parent / "static"
-
-
-class FreshStatic(StaticFiles):
-    """Shipped files: always asked for again, hardly ever sent again."""
-
-    def file_response(self, *args: Any, **kwargs: Any) -> Response:
-        response = super().file_response(*args, **kwargs)
-        response.headers["cache-control"] = "no-cache"
-        return response
 
 
 def make_app(
@@ -63,7 +52,7 @@ def make_app(
     app.add_middleware(Safety, hosts=(settings.host,))
     for module in (pages, projects, shelf, loops, bring, exchange, renders, events):
         app.include_router(module.router)
-    app.mount("/static", FreshStatic(directory=STATIC), name="static")
+    app.mount("/static", ShippedFiles(), name="static")
 
     @app.exception_handler(ZeroKnotError)
     def known_failure(request: Request, error: ZeroKnotError) -> Response:

@@ -21,11 +21,16 @@ from zeroknot.web.api.wire import found_json, state_json
 from zeroknot.web.filters import FILTERS
 from zeroknot.web.pages.faces import face_of
 from zeroknot.web.paths import paths
+from zeroknot.web.static_files import modules, static_path
 
 router = APIRouter(include_in_schema=False)
-templates = Jinja2Templates(Path(__file__).parent.parent / "templates")
+templates = Jinja2Templates(
+    Path(__file__).parent.parent / "templates",
+    context_processors=[lambda request: {"static": static_path()}],
+)
 templates.env.filters.update(FILTERS)
 templates.env.globals["paths"] = paths
+templates.env.globals["modules"] = modules
 PAGE_ROWS = 60
 MOST_FACES = 200
 INNER_HEADER = "x-zeroknot-part"

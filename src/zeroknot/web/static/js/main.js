@@ -239,4 +239,4 @@ async function filesOf(entry, folder) {
 }
 
 // For tests that listen to what is played.
-Object.assign(window, { zeroKnot: { session, app, setCycle } });
+Object.assign(window, { zeroKnot: { session, app, setCycle, module: (/** @type {string} */ path) => import(`./${path}`) } });

@@ -19,7 +19,7 @@ export class Engine {
     const latency = () => this.latency;
     this.song = new Song(this.context, this.blocks, this.mixer, this.click, latency);
     this.hand = new HandVoice(this.context, this.blocks, this.mixer.hand.node, latency);
-    this.clock = new Worker("/static/js/engine/clock-worker.js");
+    this.clock = new Worker(new URL("./clock-worker.js", import.meta.url));
     const wake = () => {
       this.song.player.wake();
       this.hand.player.wake();

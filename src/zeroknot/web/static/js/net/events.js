@@ -4,7 +4,7 @@
  * the tab that holds a lock where there is none.
  */
 
-const WORKER = "/static/js/net/events-worker.js";
+const WORKER = new URL("./events-worker.js", import.meta.url).pathname;
 const CHANNEL = "zeroknot.events";
 const AGAIN_MS = 1_000;
 
