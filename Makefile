@@ -29,7 +29,9 @@ demo: setup
 	$(BIN)/zeroknot demo
 
 test: .venv/.test
-	@command -v chromium >/dev/null || (apt-get update -qq && apt-get install -y -qq chromium)
+	@command -v chromium-headless-shell >/dev/null || command -v chromium >/dev/null \
+	  || (apt-get update -qq && apt-get install -y -qq chromium-headless-shell) \
+	  || apt-get install -y -qq chromium
 	$(BIN)/python -m compileall -q src tests
 	$(BIN)/python -m tests
 

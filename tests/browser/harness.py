@@ -1,10 +1,11 @@
 """A browser on a real server. Any console warning or page error fails the test."""
 
+import shutil
 import tempfile
 import time
 import unittest
 from pathlib import Path
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from playwright.sync_api import sync_playwright
 
@@ -12,34 +13,60 @@ from tests.server import Server
 from tests.sounds import rendered
 from zeroknot.core.formats.riff import wav_bytes
 
-CHROMIUM = "/usr/bin/chromium"
+# The same browser without its own windows takes half the time.
+CHROMIUM = shutil.which("chromium-headless-shell") or "/usr/bin/chromium"
 FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
 
 
+SHARED: dict[str, Any] = {}
+
+
+def started(clean_up, settings) -> Server:
+    """A server on a folder of its own, until its clean-up."""
+    folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
+    clean_up(folder.cleanup)
+    server = Server(Path(folder.name), **settings)
+    clean_up(server.stop)
+    return server
+
+
+def browser():
+    """The module's browser."""
+    if "browser" not in SHARED:
+        playwright = sync_playwright().start()
+        unittest.addModuleCleanup(playwright.stop)
+        SHARED["browser"] = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        unittest.addModuleCleanup(SHARED["browser"].close)
+        unittest.addModuleCleanup(SHARED.pop, "browser")
+    return SHARED["browser"]
+
+
 class BrowserTest(unittest.TestCase):
-    """One server and one browser a class; a fresh page and project a test, nothing stored.
+    """One server and one browser a module; a fresh page and project a test, nothing stored.
 
     server_settings  as its environment names them
+    has_own_server   it stops it, or wants nothing on the shelf that others brought
     """
 
     server_settings: ClassVar[dict[str, str]] = {}
+    has_own_server: ClassVar[bool] = False
 
     @classmethod
     def setUpClass(cls):
-        folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
-        cls.addClassCleanup(folder.cleanup)
-        cls.data = Path(folder.name)
-        cls.server = Server(cls.data, **cls.server_settings)
-        cls.addClassCleanup(cls.server.stop)
-        playwright = sync_playwright().start()
-        cls.addClassCleanup(playwright.stop)
-        cls.browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        cls.addClassCleanup(cls.browser.close)
+        if cls.has_own_server or cls.server_settings:
+            cls.server, cls.browser = started(cls.addClassCleanup, cls.server_settings), browser()
+        else:
+            if "server" not in SHARED:
+                SHARED["server"] = started(unittest.addModuleCleanup, {})
+                unittest.addModuleCleanup(SHARED.pop, "server")
+            cls.server, cls.browser = SHARED["server"], browser()
+        cls.data = cls.server.data
         # Scripts that were loaded once are not loaded again by each test.
         cls.context = cls.new_context()
+        cls.addClassCleanup(cls.context.close)
 
     @classmethod
     def new_context(cls):
@@ -48,7 +75,7 @@ class BrowserTest(unittest.TestCase):
         )
 
     def setUp(self):
-        self.addCleanup(lambda: [page.close() for page in self.context.pages])
+        self.addCleanup(self._leave)
         self.page = self.context.new_page()
         stored = {"origin": self.server.base, "storageTypes": "local_storage"}
         self.context.new_cdp_session(self.page).send("Storage.clearDataForOrigin", stored)
@@ -60,6 +87,11 @@ class BrowserTest(unittest.TestCase):
 
     def tearDown(self):
         self.assertEqual(self.troubles, [])
+
+    def _leave(self):
+        for page in self.context.pages:
+            page.unroute_all(behavior="ignoreErrors")
+            page.close()
 
     def _console(self, message):
         if message.type in ("warning", "error"):

@@ -81,6 +81,8 @@ class ShelfHarness(BrowserTest):
 
 
 class ShelfTest(ShelfHarness):
+    has_own_server = True
+
     # ---- bringing in
 
     def test_picker_takes_files_archives_and_midi_and_lists_refusals(self):
@@ -487,6 +489,8 @@ class ShelfTest(ShelfHarness):
 
 
 class LongListTest(ShelfHarness):
+    has_own_server = True
+
     def test_a_long_list_is_scrolled_with_few_rows_on_the_page(self):
         engine = opened_database(self.data / "zeroknot.sqlite")
         self.addCleanup(engine.dispose)
