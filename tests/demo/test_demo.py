@@ -64,3 +64,10 @@ class DemoTest(unittest.TestCase):
         # Every bar sounds, and it grows: keys and drums alone at first, everybody by bar 13.
         self.assertGreater(min(levels), 0.02)
         self.assertGreater(levels[13], levels[0])
+
+    def test_no_loop_of_it_clicks_where_it_repeats(self):
+        [entry] = self.studio.projects.list()
+        tree = self.studio.projects.state(entry.id).project
+        for strand in tree.strands:
+            with self.subTest(strand.name):
+                self.assertFalse(self.studio.takes.seam_of(tree, strand.id).is_heard)

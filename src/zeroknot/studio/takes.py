@@ -13,7 +13,7 @@ from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
-from zeroknot.studio.hand import Hand, crossfade_of, in_hand, pulses_heard
+from zeroknot.studio.hand import Hand, crossfade_of, in_hand, pulses_heard, sounding_of
 from zeroknot.studio.intents.readings import reading_of
 from zeroknot.studio.made_loops import MadeLoops
 
@@ -120,8 +120,9 @@ class Takes:
         hand = self._audio(project, hand_name)
         strand, loop = hand.strand, hand.loop
         warp, crossfade_s = strand.warp, crossfade_of(strand, loop)
+        _, tail_to = sounding_of(strand.changed(crossfade_ms=0.0), loop)
         task = ("seams_of_pass", self._store.folder, loop.sha, loop.rate,
-                warp.zero.second, warp.end.second, crossfade_s)  # fmt: skip
+                warp.zero.second, warp.end.second, tail_to, crossfade_s)  # fmt: skip
         alike, recorded, heard = self._executors.look(*task).result()
         is_mended = bool(crossfade_s) and not heard.is_heard
         return SeamFacts(alike, recorded.jump, recorded.is_heard, heard.jump, is_mended)

@@ -307,12 +307,16 @@ def edges_of_range(
 
 
 def seams_of_pass(
-    folder: Path, sha: str, rate: int, start_s: float, end_s: float, crossfade_s: float
-) -> tuple[float, Seam, Seam]:
-    """How alike both sides of the seam are; the seam as recorded, and as it is crossfaded."""
+    folder: Path, sha: str, rate: int, start_s: float, end_s: float, tail_to: float,
+    crossfade_s: float,
+) -> tuple[float, Seam, Seam]:  # fmt: skip
+    """How alike both sides of the seam are; the seam as recorded, and as it is crossfaded.
+
+    tail_to  second to which it rings on past its end
+    """
     sound = _source(folder, sha, rate)
     start, end = frame(start_s * rate), frame(end_s * rate)
-    recorded = seam_between(sound.samples, start, end, rate)
+    recorded = seam_between(sound.samples, start, end, rate, frame(tail_to * rate) - end)
     body = crossfaded(sound.samples, start, end, frame(crossfade_s * rate))
     heard = seam_between(body, 0, end - start, rate) if crossfade_s else recorded
     return seam_of(_take_picture(folder, sha), start_s, end_s), recorded, heard

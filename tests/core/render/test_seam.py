@@ -58,6 +58,24 @@ class MeasuredTest(unittest.TestCase):
         drum = (0.5 * hit + 0.2 * click).astype(np.float32)[None]
         self.assertFalse(seam_between(drum, 0, drum.shape[1], RATE).is_heard)
 
+    def test_a_hit_hides_the_step_it_is_cut_with_and_a_held_tone_does_not(self):
+        time = np.arange(RATE) / RATE
+        hit = np.sin(2 * np.pi * 60 * time) * np.exp(-9 * time)
+        cut = (0.9 * hit[50:]).astype(np.float32)[None]  # a millisecond late
+        self.assertGreater(seam_between(cut, 0, cut.shape[1], RATE).jump, 3)
+        self.assertFalse(seam_between(cut, 0, cut.shape[1], RATE).is_heard)
+        held = 0.5 * np.cos(2 * np.pi * 220 * time) * (time < 0.9)
+        tone = held.astype(np.float32)[None]
+        self.assertTrue(seam_between(tone, 0, tone.shape[1], RATE).is_heard)
+
+    def test_what_rings_on_past_the_end_is_no_jump(self):
+        time = np.arange(3 * RATE) / RATE
+        rise = np.minimum(1, time / 0.3) * np.exp(-np.maximum(0, time - 1.8) * 4)
+        pad = (0.3 * rise * np.sin(2 * np.pi * 207.3 * time)).astype(np.float32)[None]
+        end = round(2.0043 * RATE)
+        self.assertTrue(seam_between(pad, 0, end, RATE).is_heard)
+        self.assertFalse(seam_between(pad, 0, end, RATE, tail=RATE // 2).is_heard)
+
     def test_silence_has_none(self):
         self.assertEqual(jump(np.zeros((2, RATE), np.float32)), 0.0)
 

@@ -14,7 +14,7 @@ extrapolation", 2002; both from memory). The two are weighed so that their sum i
 are, however alike they be.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,6 +25,9 @@ LONGEST_CROSSFADE_MS = 1000.0
 BESIDE_SECONDS = 0.05  # on each side, against which a step is weighed
 USUAL = 0.99  # quantile of the steps beside it
 HEARD = 3.0  # times the usual, from which on a jump is a click
+HIT_SECONDS = 0.02  # on each side, by which a hit that begins is told
+HIT_RISE = 4.0  # in level, from which on it is one
+HIT_HIDES = 0.7  # of its peak: a step under that is a part of it
 QUIET = 1e-5  # −100 dBFS: a step under it is none
 LONGEST_SHARE = 0.5  # of the body
 ORDER = 128  # of the prediction
@@ -36,28 +39,37 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Seam:
-    """jump   how many times the step over the seam exceeds what is usual beside it
-    level  of the step, linear
+    """jump    how many times the step over the seam exceeds what is usual beside it
+    level   of the step, linear
+    begins  a hit begins there that is far louder than the step, and hides it
     """
 
     jump: float
     level: float
+    begins: bool = False
 
     @property
     def is_heard(self) -> bool:
-        return self.jump > HEARD
+        return self.jump > HEARD and not self.begins
 
 
-def seam_between(samples: Samples, start: int, end: int, rate: int) -> Seam:
+def seam_between(samples: Samples, start: int, end: int, rate: int, tail: int = 0) -> Seam:
     """The seam of frames start…end.
 
     samples  float32 [channels, frames]; silence outside them
+    tail     frames that ring on past the end, under the start of the next pass
     """
     reach = max(2, min(round(BESIDE_SECONDS * rate), (end - start) // 2))
     before = _read(samples, end - reach, reach)
     after = _read(samples, start, reach)
+    rings = min(tail, reach)
+    after[:, :rings] += _read(samples, end, rings)
     found = [_jump(b, a) for b, a in zip(before, after, strict=True)]
-    return max(found, key=lambda seam: seam.jump)
+    most = max(found, key=lambda seam: seam.jump)
+    near = min(reach, round(HIT_SECONDS * rate))
+    quiet, loud = (float(np.sqrt(np.mean(s**2))) for s in (before[:, -near:], after[:, :near]))
+    is_hit = loud > HIT_RISE * quiet and most.level < HIT_HIDES * np.abs(after[:, :near]).max()
+    return replace(most, begins=bool(is_hit))
 
 
 def _jump(before: Floats, after: Floats) -> Seam:
