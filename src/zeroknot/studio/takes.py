@@ -51,13 +51,11 @@ class RangeFacts:
 class SeamFacts:
     """The seam of what is in hand.
 
-    alike     0…1, how alike its two sides sound
     jump      how many times the step over it exceeds what is usual beside it, as recorded
     is_heard  whether that is a click
     heard_jump, is_mended  the same with the crossfade that was chosen
     """
 
-    alike: float
     jump: float
     is_heard: bool
     heard_jump: float
@@ -123,9 +121,9 @@ class Takes:
         _, tail_to = sounding_of(strand.changed(crossfade_ms=0.0), loop)
         task = ("seams_of_pass", self._store.folder, loop.sha, loop.rate,
                 warp.zero.second, warp.end.second, tail_to, crossfade_s)  # fmt: skip
-        alike, recorded, heard = self._executors.look(*task).result()
+        recorded, heard = self._executors.look(*task).result()
         is_mended = bool(crossfade_s) and not heard.is_heard
-        return SeamFacts(alike, recorded.jump, recorded.is_heard, heard.jump, is_mended)
+        return SeamFacts(recorded.jump, recorded.is_heard, heard.jump, is_mended)
 
     def crop(
         self, project: Project, hand_name: str, start_s: float, end_s: float, bars: int | None

@@ -309,8 +309,8 @@ def edges_of_range(
 def seams_of_pass(
     folder: Path, sha: str, rate: int, start_s: float, end_s: float, tail_to: float,
     crossfade_s: float,
-) -> tuple[float, Seam, Seam]:  # fmt: skip
-    """How alike both sides of the seam are; the seam as recorded, and as it is crossfaded.
+) -> tuple[Seam, Seam]:  # fmt: skip
+    """The seam as recorded, and as it is crossfaded.
 
     tail_to  second to which it rings on past its end
     """
@@ -319,7 +319,7 @@ def seams_of_pass(
     recorded = seam_between(sound.samples, start, end, rate, frame(tail_to * rate) - end)
     body = crossfaded(sound.samples, start, end, frame(crossfade_s * rate))
     heard = seam_between(body, 0, end - start, rate) if crossfade_s else recorded
-    return seam_of(_take_picture(folder, sha), start_s, end_s), recorded, heard
+    return recorded, heard
 
 
 def crop_to_file(

@@ -1,7 +1,7 @@
 // @ts-check
 /** What Fit says of what is in hand, in words and small pictures. */
 
-import { bars, bpm, percent, round, seconds } from "../format.js";
+import { bars, bpm, round, seconds } from "../format.js";
 
 /** @typedef {import("../types.js").Hand} Hand */
 
@@ -77,7 +77,7 @@ export function strainText(hand) {
 export function seamText(seam, crossfadeMs) {
   const times = (/** @type {number} */ jump) => `${jump < 10 ? jump.toFixed(1) : jump.toFixed(0)} times what it does beside it`;
   if (!crossfadeMs) {
-    return seam.is_heard ? `Its seam jumps by ${times(seam.jump)}: a click at every pass.` : `Its seam joins without a click, ${percent(seam.alike)} alike on both sides.`;
+    return seam.is_heard ? `Its seam jumps by ${times(seam.jump)}: a click at every pass.` : "Its seam joins without a click.";
   }
   const over = `Crossfaded over ${round(crossfadeMs, 1)} ms`;
   if (!seam.is_mended) return `${over} it still jumps by ${times(seam.heard_jump)}.`;
