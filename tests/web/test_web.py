@@ -57,6 +57,36 @@ class ApiTest(WebTest):
                 self.assertTrue(response.json().get("error") or response.json().get("detail"))
         self.assertEqual(self.client.get(f"/api/projects/{project}").json()["revision"], 1)
 
+    def test_what_could_not_be_read_again_is_refused(self):
+        sha, project = self.loop(), self.project()
+        strand = self.intent(project, kind="place", hand=sha, beat=0).json()["strands"][0]
+        own = {k: strand[k] for k in ("id", "name", "loop")}
+        base = f"/api/projects/{project}"
+        clip = self.client.get(base).json()["clips"][0]["id"]
+        track = self.client.get(base).json()["tracks"][0]["id"]
+        far = [{"clip": clip, "beat": 100_001, "track": track}]
+        for intent in (
+            {"kind": "set_stretch", "hand": sha, "semitones": None},
+            {"kind": "set_stretch", "hand": sha, "seed": None},
+            {"kind": "add_strand", "strand": own | {"id": "new", "loop": "0" * 64, "knots": []}},
+            {"kind": "remove_strand", "strand": strand["id"]},
+            {"kind": "set_tempo", "points": []},
+            {"kind": "together", "edits": [], "what": "nothing"},
+            {"kind": "move_clips", "moves": far},
+            {"kind": "change_clip", "clip": clip, "length": 0},
+            {"kind": "repeat_clip", "clip": clip, "to": "end", "passes": 10**9},
+        ):
+            with self.subTest(intent):
+                response = self.intent(project, **intent)
+                self.assertEqual(response.status_code, 422, response.text)
+        for beat in ("nan", "inf", "-1", "1e300"):
+            with self.subTest(beat=beat):
+                for what in (f"hand/{sha}", f"hand/{sha}/sheet"):
+                    response = self.client.get(f"{base}/{what}", params={"beat": beat})
+                    self.assertEqual(response.status_code, 422)
+        for what in ("", "/sheet", f"/hand/{sha}"):
+            self.assertEqual(self.client.get(f"{base}{what}").status_code, 200)
+
     def test_undo_over_http_and_the_end_of_it(self):
         project = self.project()
         self.intent(project, kind="set_steady_tempo", bpm=90)

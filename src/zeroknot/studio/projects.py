@@ -1,7 +1,11 @@
 """What does a person do with projects? Make, open, change, undo, copy, carry away, bring back."""
 
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
+
+from pydantic import ValidationError
 
 from zeroknot.core.errors import EditError, StaleError, ZeroKnotError
 from zeroknot.core.loop import Statement
@@ -89,14 +93,16 @@ class Projects:
             head = self._revisions.head(project)
             base = self._tree(head)
             statement: Statement | None = None
-            if isinstance(intent, Edit):
-                edit = intent
-            else:
-                resolved = intent.resolve(base, self._loops)
-                edit, statement = resolved.edit, resolved.statement
-            if revision != head.number:
-                self._refuse_stale(project, revision, edit)
-            tree = edit.apply(base)
+            with known_failures():
+                if isinstance(intent, Edit):
+                    edit = intent
+                else:
+                    resolved = intent.resolve(base, self._loops)
+                    edit, statement = resolved.edit, resolved.statement
+                if revision != head.number:
+                    self._refuse_stale(project, revision, edit)
+                tree = edit.apply(base)
+                read_back(base, tree)
             number = self._revisions.advance(
                 project, head.number, tree.name, tree.model_dump_json(),
                 edit.model_dump_json(), edit.label(), statement, asked,
@@ -108,7 +114,8 @@ class Projects:
     def tried(self, project: str, intent: Intent) -> Project:
         """The project as it would be; nothing is kept."""
         tree = self._tree(self._revisions.head(project))
-        return intent.resolve(tree, self._loops).edit.apply(tree)
+        with known_failures():
+            return intent.resolve(tree, self._loops).edit.apply(tree)
 
     def before(self, project: str) -> Project | None:
         """The project as it was before its last edit; None where there was none."""
@@ -204,3 +211,23 @@ def _notes(before: Project, after: Project, edit: Edit) -> tuple[str, ...]:
     if gone:
         notes.append(f"{gone} clip{'s' * (gone != 1)} lay wholly under it and went")
     return tuple(notes)
+
+
+@contextmanager
+def known_failures() -> Iterator[None]:
+    """A value out of its bounds becomes a sentence, whoever made it."""
+    try:
+        yield
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = next((str(p) for p in reversed(first["loc"]) if isinstance(p, str)), "a value")
+        raise EditError(f"{where.replace('_', ' ')}: {first['msg']}") from error
+
+
+def read_back(base: Project, tree: Project) -> None:
+    """Nothing is kept that could not be read again: what an edit made is, before it is stored."""
+    for name in ("tracks", "strands", "clips"):
+        known = {id(part) for part in getattr(base, name)}
+        for part in getattr(tree, name):
+            if id(part) not in known:
+                type(part).model_validate_json(part.model_dump_json())

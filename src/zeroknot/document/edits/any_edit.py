@@ -33,6 +33,22 @@ SingleEdit = Annotated[
 ]
 
 
+# Those that a page may ask for as they are: they name what they change and bring nothing that would
+# have to be known elsewhere.
+AskedEdit = Annotated[
+    RenameProject
+    | SetMaster
+    | KeepTempo
+    | SetKeys
+    | ChangeTrack
+    | RemoveTrack
+    | MoveClips
+    | ChangeClip
+    | RemoveClips,
+    Field(discriminator="kind"),
+]
+
+
 class Together(Edit):
     """Several edits that are done and undone as one."""
 

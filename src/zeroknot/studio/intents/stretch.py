@@ -25,18 +25,18 @@ class SetMethod(FitIntent):
 
 
 class SetStretch(FitIntent):
-    """Settings of the stretch: those that are given change."""
+    """Settings of the stretch: those that are given change, the rest stays as it is."""
 
     kind: Literal["set_stretch"] = "set_stretch"
-    semitones: float | None = None
-    formants: float | None = None
-    grain_seconds: float | None = None
-    density: float | None = None
-    jitter_seconds: float | None = None
-    spread: float | None = None
-    direction: Direction | None = None
+    semitones: float = 0.0
+    formants: float = 0.0
+    grain_seconds: float = 0.0
+    density: float = 0.0
+    jitter_seconds: float = 0.0
+    spread: float = 0.0
+    direction: Direction = "forward"
     frozen_at: float | None = None
-    seed: int | None = None
+    seed: int = 0
     voice: str | None = None
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:

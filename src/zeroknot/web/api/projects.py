@@ -13,7 +13,7 @@ from starlette.concurrency import run_in_threadpool
 from zeroknot.core.errors import FormatError, NotFoundError
 from zeroknot.core.formats.midi_tempo import read_time, write_time
 from zeroknot.core.listening.counting import from_taps, tapped_bpm
-from zeroknot.document.edits.any_edit import SingleEdit
+from zeroknot.document.edits.any_edit import AskedEdit
 from zeroknot.studio.audition import Audition
 from zeroknot.studio.intents.any_intent import AnyIntent
 from zeroknot.studio.intents.readings import reading_of
@@ -34,6 +34,7 @@ class NewProject(BaseModel):
     rate: int = 44_100
 
 
+AtBeat = Annotated[float, Query(ge=0, le=100_000)]
 AskId = Annotated[str | None, Field(max_length=40)]
 
 
@@ -45,7 +46,7 @@ class Ask(BaseModel):
 
     id: AskId = None
     revision: int
-    intent: Annotated[AnyIntent | SingleEdit, Field(discriminator="kind")]
+    intent: Annotated[AnyIntent | AskedEdit, Field(discriminator="kind")]
 
 
 class AskBack(BaseModel):
@@ -79,7 +80,7 @@ class AskSheet(AskAudition):
 
 
 class AskHandSheet(AskAudition):
-    beat: float = 0.0
+    beat: float = Field(0.0, ge=0, le=100_000)
     against: str | None = Field(None, max_length=40)
 
 
@@ -189,7 +190,7 @@ def prepare(studio: StudioDep, project: str, ask: AskPrepare) -> dict[str, int]:
 
 
 @router.get("/projects/{project}/hand/{hand}")
-def in_hand(studio: StudioDep, project: str, hand: str, beat: float = 0.0) -> answers.Hand:
+def in_hand(studio: StudioDep, project: str, hand: str, beat: AtBeat = 0.0) -> answers.Hand:
     tree = studio.projects.state(project).project
     return hand_json(tree, studio.hand(tree, hand), beat)
 
