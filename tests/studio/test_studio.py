@@ -1,3 +1,4 @@
+import contextlib
 import io
 import json
 import zipfile
@@ -13,6 +14,7 @@ from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.document.edits.clip import ChangeClip
 from zeroknot.document.edits.project import RenameProject
 from zeroknot.document.edits.track import ChangeTrack
+from zeroknot.store.shelf_query import Query
 from zeroknot.studio.intents.placing import CopyClips, Place
 from zeroknot.studio.intents.readings import (
     AdoptReading,
@@ -24,6 +26,7 @@ from zeroknot.studio.intents.readings import (
 from zeroknot.studio.intents.stretch import SetMethod, SetStretch
 from zeroknot.studio.intents.time import SetMetre, SetSteadyTempo, TakeTempo
 from zeroknot.studio.shelf_edits import TakeOff
+from zeroknot.web.api.wire import loop_json
 
 
 class ProjectsTest(StudioTest):
@@ -475,6 +478,48 @@ class BundlesTest(StudioTest):
         self.assertEqual(other.studio.projects.list(), [])
         self.assertEqual(list(other.studio.store.audio.glob("??/*")), [])
         self.assertEqual(list(other.studio.store.incoming.iterdir()), [])
+
+    def test_whatever_a_wicked_file_says_the_shelf_goes_on(self):
+        other = BundlesElsewhere()
+        other.setUp()
+        self.addCleanup(other.doCleanups)
+        entry = json.loads(zipfile.ZipFile(io.BytesIO(self.zip)).read("loops.json"))[0]
+        wrong = ([], {}, "x", -1, 1e999, None, [[["deep"]]], True)
+        for field in entry:
+            for value in wrong:
+                told = json.dumps([entry | {field: value}]).encode()
+                self.tried(other, self.altered(loops=lambda _, told=told: told), (field, value))
+        for part in ("claims", "hearing"):
+            for field in entry[part]:
+                for value in wrong:
+                    told = json.dumps([entry | {part: entry[part] | {field: value}}]).encode()
+                    file = self.altered(loops=lambda _, told=told: told)
+                    self.tried(other, file, (part, field, value))
+
+    def test_a_file_that_is_cut_or_has_flipped_bits_is_refused_or_whole(self):
+        other = BundlesElsewhere()
+        other.setUp()
+        self.addCleanup(other.doCleanups)
+        rng = np.random.default_rng(4)
+        for _ in range(150):
+            data = bytearray(self.zip)
+            for at in rng.integers(0, len(data), 3):
+                data[at] ^= 1 << int(rng.integers(8))
+            if rng.random() < 0.3:
+                del data[int(rng.integers(len(data))) :]
+            self.tried(other, io.BytesIO(bytes(data)), "flipped")
+
+    def tried(self, other, file, what):
+        """Taken or refused in a sentence; whatever it was, what is there can be found and shown."""
+        with self.subTest(what):
+            with contextlib.suppress(FormatError):
+                project = other.studio.bundles.read(file)
+                other.studio.play_sheet(other.studio.projects.state(project).project, None)
+            found = other.studio.shelf.find(Query())
+            self.assertLessEqual(found.total, 1)
+            for row in found.rows:
+                loop_json(other.studio.shelf.loop(row.sha))
+            self.assertEqual(list(other.studio.store.incoming.iterdir()), [])
 
 
 class BundlesElsewhere(StudioTest):

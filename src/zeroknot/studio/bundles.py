@@ -5,21 +5,33 @@ against their names when they come in.
 """
 
 import json
+import math
+import re
+import struct
 import zipfile
+import zlib
 from dataclasses import asdict
+from pathlib import Path
 from typing import BinaryIO
 
-from pydantic import ValidationError
+from pydantic import TypeAdapter
 
+from zeroknot.core.audio import HIGHEST_RATE, LOWEST_RATE
 from zeroknot.core.errors import FormatError
-from zeroknot.core.listening.hearing import Hearing
-from zeroknot.core.listening.reading import Claims, Reading
-from zeroknot.core.loop import Loop
+from zeroknot.core.harmony.key import Key, KeyNameError
+from zeroknot.core.loop import NO_KEY, Loop
 from zeroknot.document.project import Project
 from zeroknot.store.audio_store import COPY_BYTES, AudioStore, sha256_of
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.projects import Projects
 
+# What may go wrong in an archive whose bytes are not what they were.
+DAMAGE = (
+    zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, KeyError,
+    ValueError, TypeError, IndexError, OverflowError, struct.error, KeyNameError,
+)  # fmt: skip
+LOOPS: TypeAdapter[list[Loop]] = TypeAdapter(list[Loop])
+SHA = re.compile(r"[0-9a-f]{64}")
 LARGEST_TEXT = 64 * 1024 * 1024
 LARGEST_AUDIO = 3 * 10**9
 
@@ -39,40 +51,51 @@ class Bundles:
                 bundle.write(self._store.path(sha), f"audio/{sha}", zipfile.ZIP_STORED)
 
     def read(self, file: BinaryIO) -> str:
-        """Bring a bundle in as a new project; returns its id. Nothing is kept of a bad one."""
+        """Bring a bundle in as a new project; returns its id. Nothing is kept of a bad one.
+
+        Everything is read and checked before anything is written. Raises FormatError.
+        """
+        arrived: dict[str, Path] = {}
         try:
             with zipfile.ZipFile(file) as bundle:
                 tree = Project.model_validate_json(_text(bundle, "project.json"))
-                loops = [_loop(entry) for entry in json.loads(_text(bundle, "loops.json"))]
-                missing = tree.loops() - {loop.sha for loop in loops}
-                if missing:
+                loops = _loops(_text(bundle, "loops.json"))
+                if tree.loops() - {loop.sha for loop in loops}:
                     raise FormatError("the project uses loops that are not in its file")
                 for loop in loops:
-                    self._take_audio(bundle, loop)
-        except (zipfile.BadZipFile, KeyError, ValueError, TypeError, ValidationError) as error:
+                    if not self._loops.has(loop.sha):
+                        arrived[loop.sha] = self._store.new_incoming()
+                        self._take_audio(bundle, loop, arrived[loop.sha])
+        except DAMAGE as error:
+            _drop(arrived)
             raise FormatError(
                 "this is not a project written by Zero Knot, or it is damaged; write it out again"
             ) from error
+        except BaseException:
+            _drop(arrived)
+            raise
+        for sha, incoming in arrived.items():
+            self._store.keep(incoming, sha)
         for loop in loops:
             self._loops.add(loop)
         return self._projects.adopt(tree, "brought in from a file")
 
-    def _take_audio(self, bundle: zipfile.ZipFile, loop: Loop) -> None:
-        if self._loops.has(loop.sha):
-            return
+    def _take_audio(self, bundle: zipfile.ZipFile, loop: Loop, incoming: Path) -> None:
         info = bundle.getinfo(f"audio/{loop.sha}")
         if info.file_size > LARGEST_AUDIO:
             raise FormatError(f"a recording in the file has {info.file_size / 1e9:.1f} GB")
-        incoming = self._store.new_incoming()
         with bundle.open(info) as source, incoming.open("wb") as target:
             left = info.file_size
             while left > 0 and (part := source.read(min(COPY_BYTES, left))):
                 target.write(part)
                 left -= len(part)
         if sha256_of(incoming) != loop.sha:
-            incoming.unlink()
             raise FormatError(f"the recording of {loop.name!r} is damaged in the file")
-        self._store.keep(incoming, loop.sha)
+
+
+def _drop(arrived: dict[str, Path]) -> None:
+    for incoming in arrived.values():
+        incoming.unlink(missing_ok=True)
 
 
 def _text(bundle: zipfile.ZipFile, name: str) -> str:
@@ -81,16 +104,27 @@ def _text(bundle: zipfile.ZipFile, name: str) -> str:
     return bundle.read(name).decode()
 
 
-def _loop(entry: dict[str, object]) -> Loop:
-    fields = dict(entry)
-    claims = dict(fields.pop("claims"))  # type: ignore[call-overload]
-    claims["sources"] = tuple(claims["sources"])
-    stated = fields.pop("stated")
-    fields["tags"] = tuple(fields.get("tags", ()))  # type: ignore[arg-type]
-    return Loop(
-        claims=Claims(**claims),
-        hearing=Hearing.from_json(fields.pop("hearing")),  # type: ignore[arg-type]
-        warnings=tuple(fields.pop("warnings")),  # type: ignore[arg-type]
-        stated=Reading(**stated) if stated else None,  # type: ignore[arg-type]
-        **fields,  # type: ignore[arg-type]
-    )
+def _loops(text: str) -> list[Loop]:
+    """The loops of a bundle, each of its types and a recording that could be."""
+    found = LOOPS.validate_json(text)
+    for loop in found:
+        if not SHA.fullmatch(loop.sha) or not _is_finite(asdict(loop)):
+            raise ValueError(f"{loop.sha!r} is no loop")
+        is_sound = loop.frames > 0 and loop.channels in (1, 2) and loop.seconds > 0
+        if not is_sound or not LOWEST_RATE <= loop.rate <= HIGHEST_RATE or not loop.name:
+            raise ValueError(f"{loop.name!r} is no recording")
+        for reading in (*loop.hearing.readings, *((loop.stated,) if loop.stated else ())):
+            if reading.bars < 1 or reading.beats_per_bar < 1 or reading.tempo_bpm <= 0:
+                raise ValueError(f"{loop.name!r} has a reading that makes no sense")
+        for key in (loop.stated_key, loop.claims.key, loop.hearing.key.key):
+            if key not in (None, NO_KEY):
+                Key.parse(str(key))
+    return found
+
+
+def _is_finite(value: object) -> bool:
+    if isinstance(value, dict):
+        return all(_is_finite(v) for v in value.values())
+    if isinstance(value, tuple | list):
+        return all(_is_finite(v) for v in value)
+    return not isinstance(value, float) or math.isfinite(value)
