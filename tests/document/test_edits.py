@@ -124,6 +124,23 @@ class EditsTest(unittest.TestCase):
             for a, b in itertools.pairwise(row):
                 self.assertLessEqual(tree.clip_end(a), b.beat + 1e-6)
 
+    def test_what_was_cut_off_and_moved_away_outlives_another_cut_there(self):
+        tree = project(clip("long", 0, passes=2))
+        tree = AddClips(clips=(clip("over", 2, length=2.0),)).apply(tree)
+        [rest] = [c for c in tree.clips if c.id not in ("long", "over")]
+        tree = MoveClips(moves=(Move(clip=rest.id, beat=100, track="u"),)).apply(tree)
+        tree = RemoveClips(clips=("over",)).apply(tree)
+        tree = ChangeClip(clip="long", length=8.0).apply(tree)
+        tree = AddClips(clips=(clip("again", 2, length=2.0),)).apply(tree)
+        self.assertEqual([(c[1], c[2]) for c in laid(tree)], [(0, 2), (2, 2), (4, 4), (100, 4)])
+
+    def test_two_that_go_to_one_place_at_once_leave_the_later(self):
+        tree = project(clip("a", 0), clip("b", 8))
+        moves = (Move(clip="a", beat=16, track="t"), Move(clip="b", beat=16, track="t"))
+        self.assertEqual(laid(MoveClips(moves=moves).apply(tree)), [("b", 16, 4, 0)])
+        tree = AddClips(clips=(clip("c", 32), clip("d", 32))).apply(tree)
+        self.assertEqual([c[0] for c in laid(tree)], ["a", "b", "d"])
+
     def test_removing_takes_what_hangs_on_it(self):
         tree = project(clip("a", 0), clip("b", 0, track="u"))
         self.assertEqual([c.id for c in RemoveTrack(track="t").apply(tree).clips], ["b"])

@@ -134,14 +134,17 @@ class RemoveClips(Edit):
 def settled(project: Project, newest: Collection[str]) -> Project:
     """The project with overlaps on each track trimmed away.
 
-    newest  ids of clips that keep their place; a later clip wins over an earlier one otherwise
+    newest  ids of clips that keep their place, the later ones over the earlier; a later clip wins
+            over an earlier one otherwise
     """
     clips = {c.id: c for c in project.clips}
-    for new in newest:
+    newer = set(newest)
+    for new in dict.fromkeys(newest):
+        newer.discard(new)
         top = clips[new]
         start, end = top.beat, project.clip_end(top)
         for clip in list(clips.values()):
-            if clip.id == new or clip.track != top.track:
+            if clip.id == new or clip.track != top.track or clip.id in newer:
                 continue
             left, right = clip.beat, project.clip_end(clip)
             if right <= start or left >= end:
@@ -152,8 +155,7 @@ def settled(project: Project, newest: Collection[str]) -> Project:
             if right > end + SHORTEST_BEATS:
                 rest = _trimmed(clip, end, right)
                 if clip.id in clips:
-                    fresh = digest_of({"of": clip.id, "from": end})[:12]
-                    rest = rest.changed(id=fresh)
+                    rest = rest.changed(id=_fresh_id(clip.id, end, clips))
                 clips[rest.id] = rest
     for track in project.tracks:
         row = sorted((c for c in clips.values() if c.track == track.id), key=lambda c: c.beat)
@@ -168,3 +170,12 @@ def settled(project: Project, newest: Collection[str]) -> Project:
 
 def _trimmed(clip: Clip, start: float, end: float) -> Clip:
     return clip.changed(beat=start, length=end - start, slip=clip.slip + start - clip.beat)
+
+
+def _fresh_id(of: str, start: float, known: Collection[str]) -> str:
+    """For what is cut off a clip: the same whenever the edit is applied, and nobody else's."""
+    for n in itertools.count():
+        fresh = digest_of({"of": of, "from": start, **({"n": n} if n else {})})[:12]
+        if fresh not in known:
+            return fresh
+    raise AssertionError("numbers do not end")
