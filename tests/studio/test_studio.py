@@ -72,6 +72,19 @@ class ProjectsTest(StudioTest):
             self.studio.projects.submit(project, placed.revision, SetSteadyTempo(bpm=100))
         self.assertEqual(refused.exception.since, ["tempo 90 BPM", "mute"])
 
+    def test_what_was_trimmed_to_make_room_counts_as_changed(self):
+        loop = self.loop()
+        project = self.studio.projects.create("First")
+        placed = self.submit(project, Place(hand=loop.sha, beat=0))
+        [clip], [track] = placed.project.clips, placed.project.tracks
+        self.submit(project, Place(hand=loop.sha, beat=4, track=track.id))
+        with self.assertRaises(StaleError):
+            self.studio.projects.submit(
+                project, placed.revision, ChangeClip(clip=clip.id, passes=3)
+            )
+        clips = self.studio.projects.state(project).project.clips
+        self.assertEqual(sorted(c.beat for c in clips), [0, 4])
+
     def test_what_undo_took_back_counts_as_a_change(self):
         project = self.studio.projects.create("First")
         seen = self.submit(project, SetSteadyTempo(bpm=90)).revision

@@ -100,7 +100,7 @@ class Projects:
                     resolved = intent.resolve(base, self._loops)
                     edit, statement = resolved.edit, resolved.statement
                 if revision != head.number:
-                    self._refuse_stale(project, revision, edit)
+                    self._refuse_stale(project, revision, head.number, edit)
                 tree = edit.apply(base)
                 read_back(base, tree)
             number = self._revisions.advance(
@@ -159,12 +159,17 @@ class Projects:
             labels,
         )
 
-    def _refuse_stale(self, project: str, revision: int, edit: Edit) -> None:
+    def _refuse_stale(self, project: str, revision: int, head: int, edit: Edit) -> None:
         since = self._revisions.edits_since(project, revision)
         touched: set[str] = set()
         for entry in since:
             if entry.edit:
                 touched |= any_edit.validate_json(entry.edit).touches()
+        # What made room for something has changed, too, though no edit names it.
+        then, now = (
+            self._tree(self._revisions.revision(project, n)).clips for n in (revision, head)
+        )
+        touched |= {clip.id for clip in set(then) ^ set(now)}
         if touched & edit.touches():
             labels = [entry.label for entry in since]
             raise StaleError(
