@@ -26,7 +26,7 @@ from zeroknot.studio.intents.readings import (
 from zeroknot.studio.intents.stretch import SetMethod, SetStretch
 from zeroknot.studio.intents.time import SetMetre, SetSteadyTempo, TakeTempo
 from zeroknot.studio.shelf_edits import TakeOff
-from zeroknot.web.api.wire import loop_json
+from zeroknot.web.api.wire import loop_json, state_json
 
 
 class ProjectsTest(StudioTest):
@@ -363,6 +363,21 @@ class ArrangeTest(StudioTest):
         events = self.studio.sheet(state.project).events
         end = max(e.at + e.frames for e in events)
         self.assertEqual(end, state.project.tempo_map.frame_of_beat(11, RATE))
+
+    def test_what_cannot_be_laid_is_silent_and_says_so_and_the_rest_plays(self):
+        one, other = self.loop(), self.loop("keys_88")
+        project = self.studio.projects.create("A")
+        for loop in (one, other):
+            self.submit(project, Place(hand=loop.sha, beat=0))
+        state = self.studio.projects.state(project).project
+        strand = next(s for s in state.strands if s.loop == one.sha)
+        self.submit(project, LayOn(hand=strand.id, beats=strand.span * 2))
+        state = self.submit(project, SetSteadyTempo(bpm=20))
+        heard = {e.strand for e in self.studio.sheet(state.project).events}
+        self.assertEqual(heard, {s.id for s in state.project.strands} - {strand.id})
+        told = {c["strand"]: c["trouble"] for c in state_json(self.studio, state)["clips"]}
+        self.assertIn("outside 1/8 to 8", told.pop(strand.id))
+        self.assertEqual(set(told.values()), {None})
 
     def test_solo_and_mute(self):
         loop = self.loop()

@@ -11,6 +11,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from zeroknot.core.errors import StretchError
 from zeroknot.core.listening.attack import SENSITIVITY, Attacks
 from zeroknot.core.listening.reading import LONGEST_LOOP_SECONDS, Reading
 from zeroknot.core.loop import Loop
@@ -178,6 +179,15 @@ def plan_at(project: Project, strand: Strand, loop: Loop, beat: float) -> Render
         method=choice.method,
         crossfade_s=crossfade_of(strand, loop),
     )
+
+
+def why_silent(project: Project, strand: Strand, loop: Loop, beat: float) -> str | None:
+    """Why a pass on a beat cannot be heard: it cannot be laid at the tempo there; None if it can."""
+    try:
+        plan_at(project, strand, loop, beat)
+    except StretchError as error:
+        return str(error)
+    return None
 
 
 def sounding_of(strand: Strand, loop: Loop) -> tuple[float, float]:

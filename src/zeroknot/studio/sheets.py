@@ -1,9 +1,11 @@
 """What is heard of a project, and when? Its clips as events on whole song frames."""
 
+import contextlib
 import math
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
+from zeroknot.core.errors import StretchError
 from zeroknot.core.loop import Loop
 from zeroknot.core.mixing.sheet import Event, Sheet, TrackLevel
 from zeroknot.core.render.plan import RenderPlan
@@ -54,6 +56,8 @@ class SheetMaker:
         fade_in = round(clip.fade_in_ms * project.rate / 1000)
         fade_out = round(clip.fade_out_ms * project.rate / 1000)
         passes = list(self._passes(clip, strand, end_beat))
+        if not passes:
+            return  # none of it could be laid at its tempo: `why_silent` says so
         for k, zero, plan in passes:
             is_first, is_last = k == passes[0][0], k == passes[-1][0]
             starts_whole = is_first and abs(zero - clip_start) <= 1
@@ -90,7 +94,8 @@ class SheetMaker:
             count = math.ceil((end_beat - origin) / strand.span - _SLACK)
             for k in range(first, count):
                 beat = origin + k * strand.span
-                yield k, tempo.frame_of_beat(beat, rate), self._plan(strand, loop, beat)
+                with contextlib.suppress(StretchError):
+                    yield k, tempo.frame_of_beat(beat, rate), self._plan(strand, loop, beat)
             return
         plan = self._plan(strand, loop, 0.0)
         period = plan.body_frames

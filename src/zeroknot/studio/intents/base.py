@@ -9,13 +9,13 @@ from dataclasses import dataclass
 
 from zeroknot.core.errors import StretchError
 from zeroknot.core.listening.reading import Reading
-from zeroknot.core.loop import Loop, Statement
+from zeroknot.core.loop import Statement
 from zeroknot.document.edits.any_edit import Together
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand
 from zeroknot.document.project import Project, Strand, Value
 from zeroknot.store.loops import LoopStore
-from zeroknot.studio.hand import Hand, in_hand, plan_at
+from zeroknot.studio.hand import Hand, in_hand, why_silent
 
 
 @dataclass(frozen=True)
@@ -72,16 +72,6 @@ def refuse_unplayable(project: Project, hand: Hand, strand: Strand) -> None:
     """
     beats = {0.0} | {c.beat for c in project.clips if c.strand == strand.id}
     for beat in sorted(beats):
-        try:
-            plan_at(project, strand, hand.loop, beat)
-        except StretchError:
-            if is_playable(project, hand.strand, hand.loop, beat):
-                raise
-
-
-def is_playable(project: Project, strand: Strand, loop: Loop, beat: float) -> bool:
-    try:
-        plan_at(project, strand, loop, beat)
-    except StretchError:
-        return False
-    return True
+        why = why_silent(project, strand, hand.loop, beat)
+        if why and not why_silent(project, hand.strand, hand.loop, beat):
+            raise StretchError(why)

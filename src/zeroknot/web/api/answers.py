@@ -172,6 +172,7 @@ class ShownClip(TypedDict):
     is_whole: bool
     bar: int
     place: str
+    trouble: str | None
 
 
 class ProjectState(TypedDict):

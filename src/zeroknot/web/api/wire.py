@@ -16,7 +16,7 @@ from zeroknot.core.units import semitones_of_ratio
 from zeroknot.document.project import Clip, Project, Strand, yarn_of
 from zeroknot.store.shelf_index import Found
 from zeroknot.store.shelf_query import LOWEST_BPM, TEMPO_BIN_BPM, Facts
-from zeroknot.studio.hand import case_of, quarters_of, sounding_of, stretch_of
+from zeroknot.studio.hand import case_of, quarters_of, sounding_of, stretch_of, why_silent
 from zeroknot.studio.projects import State
 from zeroknot.studio.studio import Studio
 
@@ -30,6 +30,7 @@ def state_json(studio: Studio, state: State) -> dict[str, Any]:
     project = state.project
     loops = studio.loops.named(project.loops())
     metre = project.metre_map.metre_at(1)
+    troubles = _troubles(project, loops)
     return {
         "id": project.id,
         "revision": state.revision,
@@ -61,10 +62,24 @@ def state_json(studio: Studio, state: State) -> dict[str, Any]:
                 "is_whole": c.is_whole,
                 "bar": project.metre_map.bar_of_beat(c.beat),
                 "place": str(project.metre_map.position(c.beat)),
+                "trouble": troubles[c.id],
             }
             for c in project.clips
         ],
     }
+
+
+def _troubles(project: Project, loops: dict[str, Loop]) -> dict[str, str | None]:
+    """Why a clip is silent though nobody muted it; None where it sounds. By the clip's id."""
+    known: dict[tuple[str, float], str | None] = {}
+    found = {}
+    for clip in project.clips:
+        strand = project.strand(clip.strand)
+        key = (strand.id, project.tempo_map.bpm_at(clip.beat))
+        if key not in known:
+            known[key] = why_silent(project, strand, loops[strand.loop], clip.beat)
+        found[clip.id] = known[key]
+    return found
 
 
 def _offer(project: Project) -> dict[str, Any] | None:

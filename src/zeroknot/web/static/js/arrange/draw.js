@@ -74,7 +74,7 @@ function drawClip(c, width, colours, scene, clip) {
   const [x, y] = [xOf(0), lane.top + EDGE - scrollY];
   const [w, h] = [Math.max(8, clip.beats * perBeat - 2), lane.height - 2 * EDGE];
   const yarn = colours.yarn(strand.yarn);
-  const isQuiet = clip.muted ? 0.4 : 1;
+  const isQuiet = clip.muted || clip.trouble ? 0.4 : 1;
   c.globalAlpha = isQuiet;
   c.fillStyle = colours.panel;
   roundRect(c, x, y, w, h);
@@ -100,6 +100,7 @@ function drawClip(c, width, colours, scene, clip) {
     if (after) draw(clip.beats, clip.beats + after, 0.4);
   }
   drawSeams(c, clip, xOf, y, h, colours, isQuiet);
+  if (clip.trouble) crossOut(c, x, y, w, h, colours);
   if (strand.strain_level !== null) {
     c.globalAlpha = isQuiet * 0.85;
     c.fillStyle = strainColour(colours, strand.strain_level);
@@ -158,4 +159,16 @@ function drawSeams(c, clip, xOf, y, h, colours, isQuiet) {
 function roundRect(c, x, y, w, h) {
   c.beginPath();
   c.roundRect(x, y, Math.max(1, w), h, Math.min(8, w / 2));
+}
+
+/** A clip that cannot be heard: struck through. @param {CanvasRenderingContext2D} c @param {number} x @param {number} y @param {number} w @param {number} h @param {Palette} colours */
+function crossOut(c, x, y, w, h, colours) {
+  c.globalAlpha = 1;
+  c.strokeStyle = colours.madder;
+  c.setLineDash([5, 4]);
+  c.beginPath();
+  c.moveTo(x + 4, y + h / 2);
+  c.lineTo(x + w - 4, y + h / 2);
+  c.stroke();
+  c.setLineDash([]);
 }

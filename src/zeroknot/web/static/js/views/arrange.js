@@ -41,7 +41,7 @@ export const arrange = (session, app) => () => {
     /** @type {any[]} */
     tracks: [],
     chosen: "",
-    clipName: "", clipPlace: "", clipLength: "", clipGain: 0, clipMuted: false, clipPasses: "", clipShared: false,
+    clipName: "", clipPlace: "", clipLength: "", clipGain: 0, clipMuted: false, clipPasses: "", clipShared: false, clipTrouble: "",
     lengthText: "",
     isEmpty: false,
     ...trackControls(session),
@@ -148,6 +148,7 @@ export const arrange = (session, app) => () => {
       this.clipPlace = clip.place;
       this.clipLength = bars(round(barsBetween(state.metres, clip.beat, clip.beat + clip.beats), 2));
       this.clipPasses = clip.is_whole ? `${clip.passes} ×` : "trimmed";
+      this.clipTrouble = clip.trouble ? `It is silent: ${clip.trouble}.` : "";
       this.clipGain = clip.gain_db;
       this.clipMuted = clip.muted;
       this.clipShared = state.clips.some((c) => c.id !== clip.id && c.strand === clip.strand);
