@@ -182,7 +182,7 @@ def plan_at(project: Project, strand: Strand, loop: Loop, beat: float) -> Render
 
 
 def why_silent(project: Project, strand: Strand, loop: Loop, beat: float) -> str | None:
-    """Why a pass on a beat cannot be heard: it cannot be laid at the tempo there; None if it can."""
+    """Why a pass on a beat cannot be laid at the tempo there, so is not heard; None if it can."""
     try:
         plan_at(project, strand, loop, beat)
     except StretchError as error:
