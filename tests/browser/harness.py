@@ -75,23 +75,41 @@ class BrowserTest(unittest.TestCase):
         )
 
     def setUp(self):
-        self.addCleanup(self._leave)
-        self.page = self.context.new_page()
+        self.troubles: list[str] = []
+        self.page = self._kept_page()
+        self.page.set_default_timeout(30_000)
         stored = {"origin": self.server.base, "storageTypes": "local_storage"}
         self.context.new_cdp_session(self.page).send("Storage.clearDataForOrigin", stored)
-        self.page.set_default_timeout(30_000)
-        self.troubles: list[str] = []
-        self.page.on("pageerror", lambda e: self.troubles.append(f"page error: {e}"))
-        self.page.on("console", self._console)
+        self.addCleanup(self._leave)
         self.project = self.server.post("/api/projects", name=self.id().split(".")[-1])["id"]
+
+    def _kept_page(self):
+        """The page of the class, as new: a new one each time costs a second of start."""
+        cls = type(self)
+        cls.told = self
+        kept = cls.__dict__.get("kept")
+        if kept is None or kept.is_closed() or kept.context is not self.context:
+            kept = cls.kept = self.context.new_page()
+            kept.on("pageerror", lambda e: cls.told.troubles.append(f"page error: {e}"))
+            kept.on("console", lambda message: cls.told._console(message))
+        return kept
 
     def tearDown(self):
         self.assertEqual(self.troubles, [])
 
     def _leave(self):
-        for page in self.context.pages:
+        self.troubles = []
+        kept = type(self).kept
+        for page in [p for p in self.context.pages if p is not kept]:
             page.unroute_all(behavior="ignoreErrors")
             page.close()
+        if kept.is_closed():
+            return
+        kept.unroute_all(behavior="ignoreErrors")
+        kept.evaluate("() => { try { sessionStorage.clear(); } catch { /* not of a page */ } }")
+        kept.goto("about:blank")
+        kept.set_viewport_size({"width": 1280, "height": 800})
+        kept.emulate_media(color_scheme=None)
 
     def _console(self, message):
         if message.type in ("warning", "error"):
