@@ -61,7 +61,7 @@ export class Held {
 
   /** Take it in hand: from now on what changes it is told, until the view ends. */
   begin() {
-    const { session, view } = this;
+    const { view, session } = this;
     void session.setHand(this.hand.hand);
     let seen = session.state.revision;
     view.scope.add(session.watch(() => {
