@@ -184,6 +184,69 @@ class EveryKeyTest(BrowserTest):
     def row(self, sha):
         return next(r for r in self.server.rows() if r["sha"] == sha)
 
+    def test_arrange_by_keys_alone(self):
+        self.intent(kind="place", hand=self.sha, beat=0, passes=8)
+        self.intent(kind="place", hand=self.sha, beat=0)
+        self.open("arrange")
+        self.wait(lambda: self.page.locator(".clip").count() == 2)
+        first = self.state()["tracks"][1]["id"]
+        own = next(c["id"] for c in self.state()["clips"] if c["track"] == first)
+        clip = self.page.locator(f"[data-clip='{own}']")
+
+        def told(name):
+            return next((c[name] for c in self.state()["clips"] if c["id"] == own), None)
+
+        def step(chord, until):
+            clip.focus()
+            self.press(chord, until)
+
+        for later, earlier, by in (
+            ("ArrowRight", "ArrowLeft", 1), ("Shift+ArrowRight", "Shift+ArrowLeft", 10),
+            ("Alt+ArrowRight", "Alt+ArrowLeft", 1 / 16),
+            ("Alt+Shift+ArrowRight", "Alt+Shift+ArrowLeft", 10 / 16),
+        ):  # fmt: skip
+            step(later, lambda b=by: told("beat") == b)
+            step(earlier, lambda: told("beat") == 0)
+        step("ArrowRight", lambda: told("beat") == 1)
+        step("}", lambda: told("beats") == 7)
+        step("{", lambda: told("beats") == 8)
+        step("[", lambda: told("beats") == 7)
+        step("]", lambda: told("beats") == 8)
+        step("ArrowLeft", lambda: told("beat") == 0)
+        step("R", lambda: told("beats") == 16)
+        step("Shift+R", lambda: told("beats") == 8)
+        step("M", lambda: told("muted"))
+        step("D", lambda: len(self.state()["clips"]) == 3)
+        self.wait(lambda: clip.get_attribute("aria-pressed") == "false")
+        self.page.keyboard.press("Backspace")  # the copy is the chosen one
+        self.tried.add("Backspace")
+        self.wait(lambda: len(self.state()["clips"]) == 2)
+        step("S", lambda: len(self.state()["strands"]) == 2)
+        step("Shift+N", lambda: told("beats") == 64)
+        self.page.keyboard.press("Control+z")
+        self.wait(lambda: told("beats") == 8)
+        step("D", lambda: len(self.state()["clips"]) == 3)
+        self.wait(lambda: clip.get_attribute("aria-pressed") == "false")
+        for _ in range(2):  # the copy, further on
+            self.press("Shift+ArrowRight")
+        self.wait(lambda: max(c["beat"] for c in self.state()["clips"]) == 28)
+        step("N", lambda: told("beats") == 24)
+        wide = self.width()
+        for chord, is_wider in (("+", True), ("-", False), ("=", True)):
+            step(chord, lambda w=is_wider: (self.width() > 1.1 * wide) == w)
+        step("Escape", lambda: clip.get_attribute("aria-pressed") == "false")
+        self.page.locator("#strip").focus()  # let go, it is chosen again by going there again
+        step("ArrowUp", lambda: told("track") != first)
+        step("ArrowDown", lambda: told("track") == first)
+        bound = set(self.page.evaluate(BOUND, "Arrange"))
+        step("Delete", lambda: told("beat") is None)
+        self.page.locator(".clip").first.focus()
+        self.press("Enter", lambda: "/fit/" in self.page.url)
+        self.assertEqual(bound - self.tried, set())
+
+    def width(self):
+        return self.page.evaluate("() => document.querySelector('.clip').offsetWidth")
+
     def test_the_transport_by_keys_alone(self):
         self.intent(kind="place", hand=self.sha, beat=0)
         self.open("arrange")
