@@ -94,15 +94,17 @@ def resampled(sound: Audio, rate: int) -> Audio:
     # Whole channels through soxr: its one-shot call takes off its own delay.
     step = sound.rate // math.gcd(sound.rate, rate)
     pad = -(-EDGE_FRAMES // step) * step
-    wide = np.pad(sound.samples, ((0, 0), (pad, pad)))
+    wide = np.zeros((sound.frames + 2 * pad, sound.channels), np.float32)
+    wide[pad : pad + sound.frames] = sound.samples.T
     reach = min(EDGE_FRAMES, sound.frames - 1)
     if reach > 0:
         fade = (0.5 - 0.5 * np.cos(np.pi * np.arange(reach) / reach)).astype(np.float32)
-        first, last = sound.samples[:, :1], sound.samples[:, -1:]
+        fade, samples = fade[:, None], sound.samples.T
+        first, last = samples[:1], samples[-1:]
         # Turned about its edge, it goes on with the level and the slope it has there.
-        wide[:, pad - reach : pad] = (2 * first - sound.samples[:, reach:0:-1]) * fade
-        before = sound.samples[:, -reach - 1 : -1][:, ::-1]
-        wide[:, pad + sound.frames : pad + sound.frames + reach] = (2 * last - before) * fade[::-1]
-    out = soxr.resample(np.ascontiguousarray(wide.T), sound.rate, rate, quality="VHQ").T
+        wide[pad - reach : pad] = (2 * first - samples[reach:0:-1]) * fade
+        after = slice(pad + sound.frames, pad + sound.frames + reach)
+        wide[after] = (2 * last - samples[-reach - 1 : -1][::-1]) * fade[::-1]
+    out = soxr.resample(wide, sound.rate, rate, quality="VHQ").T
     start, frames = pad * rate // sound.rate, round(sound.frames * rate / sound.rate)
     return Audio(np.ascontiguousarray(out[:, start : start + frames], dtype=np.float32), rate)

@@ -30,7 +30,6 @@ DAMAGE = (
     zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, KeyError,
     ValueError, TypeError, IndexError, OverflowError, struct.error, KeyNameError,
 )  # fmt: skip
-LOOPS: TypeAdapter[list[Loop]] = TypeAdapter(list[Loop])
 SHA = re.compile(r"[0-9a-f]{64}")
 LARGEST_TEXT = 64 * 1024 * 1024
 LARGEST_AUDIO = 3 * 10**9
@@ -106,7 +105,7 @@ def _text(bundle: zipfile.ZipFile, name: str) -> str:
 
 def _loops(text: str) -> list[Loop]:
     """The loops of a bundle, each of its types and a recording that could be."""
-    found = LOOPS.validate_json(text)
+    found: list[Loop] = TypeAdapter(list[Loop]).validate_json(text)
     for loop in found:
         if not SHA.fullmatch(loop.sha) or not _is_finite(asdict(loop)):
             raise ValueError(f"{loop.sha!r} is no loop")

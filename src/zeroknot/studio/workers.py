@@ -45,7 +45,7 @@ from zeroknot.core.render.kept_pieces import KeptPieces
 from zeroknot.core.render.notes_run import NotesRendering
 from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan, plan_as_written, plan_ratio
 from zeroknot.core.render.run import Rendering
-from zeroknot.core.render.seam import Seam, crossfaded, seam_between
+from zeroknot.core.render.seam import Seam, crossfaded_end, seam_between
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.synth.sounding import sounded
@@ -317,8 +317,10 @@ def seams_of_pass(
     sound = _source(folder, sha, rate)
     start, end = frame(start_s * rate), frame(end_s * rate)
     recorded = seam_between(sound.samples, start, end, rate, frame(tail_to * rate) - end)
-    body = crossfaded(sound.samples, start, end, frame(crossfade_s * rate))
-    heard = seam_between(body, 0, end - start, rate) if crossfade_s else recorded
+    if not crossfade_s:
+        return recorded, recorded
+    ending = crossfaded_end(sound.samples, start, end, frame(crossfade_s * rate))
+    heard = seam_between(sound.samples, start, end, rate, ending=ending)
     return recorded, heard
 
 

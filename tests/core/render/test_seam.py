@@ -14,7 +14,8 @@ from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.render.pass_file import folded
 from zeroknot.core.render.plan import plan_pass
 from zeroknot.core.render.run import Rendering
-from zeroknot.core.render.seam import crossfaded, led_to, seam_between
+from zeroknot.core.render.seam import crossfaded_end, led_to, seam_between
+from zeroknot.core.stretch.source_view import SourceView
 from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.warp.warp_map import WarpMap
 
@@ -28,6 +29,12 @@ def sung(pitch=220.7, seconds=6.0, seed=0):
     turns = 2 * np.pi * np.cumsum(pitch * (1 + 0.01 * np.sin(2 * np.pi * 5.3 * time))) / RATE
     harmonics = [np.sin(k * turns + rng.uniform(0, 6)) / k for k in range(1, 20)]
     return (0.2 * np.sum(harmonics, axis=0)).astype(np.float32)[None]
+
+
+def crossfaded(sound, start, end, frames):
+    """The whole body as it is read round its seam."""
+    ending = crossfaded_end(sound, start, end, frames)
+    return SourceView(sound, start, end, True, ending=ending).read(start, end - start)
 
 
 def jump(sound):
@@ -94,6 +101,16 @@ class MendedTest(unittest.TestCase):
                 body = crossfaded(sound, start, end, 960)
                 self.assertLess(jump(body), 1.2)
                 np.testing.assert_array_equal(body[:, :-960], sound[:, start : end - 960])
+
+    def test_it_is_the_same_wherever_it_is_read_and_holds_no_more_than_its_end(self):
+        take = sung()
+        ending = crossfaded_end(take, 59_232, 165_921, 960)
+        self.assertEqual(ending.shape, (1, 960))
+        view = SourceView(take, 59_232, 165_921, True, ending=ending)
+        body = view.read(59_232, 165_921 - 59_232)
+        for first, count in ((165_900, 50), (164_000, 1500), (165_921, 40), (50_000, 12_000)):
+            place = (np.arange(first, first + count) - 59_232) % body.shape[1]
+            np.testing.assert_array_equal(view.read(first, count), body[:, place])
 
     def test_it_is_as_loud_there_as_beside_it(self):
         for name, sound, start, end in self.loops():

@@ -21,7 +21,7 @@ from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.kept_pieces import KeptPieces, Rendered, key_of
 from zeroknot.core.render.plan import RenderPlan
-from zeroknot.core.render.seam import crossfaded
+from zeroknot.core.render.seam import crossfaded_end
 from zeroknot.core.stretch.formants import with_colour_held
 from zeroknot.core.stretch.methods import method_named
 from zeroknot.core.stretch.part import Part
@@ -128,8 +128,8 @@ class Rendering(InBlocks):
         start, end = frame(plan.zero_second * plan.rate), frame(plan.end_second * plan.rate)
         if not plan.crossfade_s:
             return SourceView(samples, start, end, True)
-        joined = crossfaded(samples, start, end, frame(plan.crossfade_s * plan.rate))
-        return SourceView(joined, start, end, True, origin=start)
+        ending = crossfaded_end(samples, start, end, frame(plan.crossfade_s * plan.rate))
+        return SourceView(samples, start, end, True, ending=ending)
 
     def _cut(self, from_second: float, to_second: float) -> SourceView:
         first, last = frame(from_second * self.plan.rate), frame(to_second * self.plan.rate)

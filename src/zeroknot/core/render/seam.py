@@ -53,15 +53,21 @@ class Seam:
         return self.jump > HEARD and not self.begins
 
 
-def seam_between(samples: Samples, start: int, end: int, rate: int, tail: int = 0) -> Seam:
+def seam_between(
+    samples: Samples, start: int, end: int, rate: int, tail: int = 0, ending: Samples | None = None
+) -> Seam:
     """The seam of frames start…end.
 
     samples  float32 [channels, frames]; silence outside them
     tail     frames that ring on past the end, under the start of the next pass
+    ending   float32 [channels, n]: what stands in place of the last n frames before the end
     """
     reach = max(2, min(round(BESIDE_SECONDS * rate), (end - start) // 2))
     before = _read(samples, end - reach, reach)
     after = _read(samples, start, reach)
+    if ending is not None and ending.shape[1]:
+        known = min(reach, ending.shape[1])
+        before[:, -known:] = ending[:, -known:]
     rings = min(tail, reach)
     after[:, :rings] += _read(samples, end, rings)
     found = [_jump(b, a) for b, a in zip(before, after, strict=True)]
@@ -87,26 +93,25 @@ def _jump(before: Floats, after: Floats) -> Seam:
     return most
 
 
-def crossfaded(samples: Samples, start: int, end: int, frames: int) -> Samples:
-    """The body with its end going over into what leads to its start.
+def crossfaded_end(samples: Samples, start: int, end: int, frames: int) -> Samples:
+    """The end of the body start…end as it goes over into what leads to its start.
 
     frames   of the crossfade; less where the body is short
-    returns  float32 [channels, end − start]
+    returns  float32 [channels, n]: what stands in place of the body's last n frames, n ≤ frames
     """
-    body = _read(samples, start, end - start)
     count = min(frames, round(LONGEST_SHARE * (end - start)))
     if count < LEAST_FRAMES:
-        return np.asarray(body, np.float32)
-    is_there = start >= count
-    lead = _read(samples, start - count, count) if is_there else None
+        return np.zeros((samples.shape[0], 0), np.float32)
+    out = _read(samples, end - count, count)
+    if start >= count:
+        into = _read(samples, start - count, count)
+    else:
+        known = _read(samples, start, min(LEARNT_FRAMES, end - start))
+        into = np.stack([led_to(channel, count) for channel in known])
     rise = 0.5 - 0.5 * np.cos(np.pi * (np.arange(count) + 0.5) / count)
-    for i, channel in enumerate(body):
-        out = channel[-count:]
-        into = led_to(channel, count) if lead is None else lead[i]
-        alike = _alike(out, into)
-        loud = np.sqrt(rise**2 + (1 - rise) ** 2 + 2 * alike * rise * (1 - rise))
-        channel[-count:] = (out * (1 - rise) + into * rise) / loud
-    return np.asarray(body, np.float32)
+    alike = np.array([[_alike(a, b)] for a, b in zip(out, into, strict=True)])
+    loud = np.sqrt(rise**2 + (1 - rise) ** 2 + 2 * alike * rise * (1 - rise))
+    return np.asarray((out * (1 - rise) + into * rise) / loud, np.float32)
 
 
 def led_to(sound: Floats, count: int) -> Floats:

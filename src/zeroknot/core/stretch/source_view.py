@@ -19,6 +19,7 @@ class SourceView:
     start, end source frames; may lie outside the samples (silence there)
     is_circle  whether the range repeats on both sides
     origin     source frame of the first sample
+    ending     float32 [channels, n]: what stands in place of the last n frames before `end`
     """
 
     samples: Samples
@@ -26,6 +27,7 @@ class SourceView:
     end: int
     is_circle: bool
     origin: int = 0
+    ending: Samples | None = None
 
     def read(self, first: int, count: int) -> Samples:
         """float32 [channels, count]: frames from `first` on, in source frames."""
@@ -45,6 +47,14 @@ class SourceView:
 
     def _lay(self, begin: int, stop: int, out: Samples, offset: int) -> None:
         """Copy source frames begin…stop, as far as there are any, to `out` at frame + offset."""
+        if self.ending is not None:
+            from_ending = max(begin, self.end - self.ending.shape[1])
+            if stop > from_ending:
+                at = from_ending - self.end + self.ending.shape[1]
+                out[:, from_ending + offset : stop + offset] = self.ending[
+                    :, at : at + stop - from_ending
+                ]
+                stop = from_ending
         begin = max(begin, self.origin)
         stop = min(stop, self.origin + self.samples.shape[1])
         if stop > begin:
