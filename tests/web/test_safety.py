@@ -61,7 +61,8 @@ class SafetyTest(WebTest):
     def test_no_way_out_of_the_folder(self):
         project = self.project()
         for path in (
-            "/static/../app.py", "/static/%2e%2e/app.py", "/api/loops/..%2f..%2fetc/wav",
+            "/static/../app.py", "/static/%2e%2e/app.py", "/static/v-0/..%2f..%2fapp.py",
+            "/api/loops/..%2f..%2fetc/wav",
             f"/api/sources/{'0' * 64}/44100/0", "/api/renders/..%2f/0", f"/p/{project}/fit/..%2f..",
         ):  # fmt: skip
             with self.subTest(path):

@@ -87,6 +87,27 @@ class ApiTest(WebTest):
         for what in ("", "/sheet", f"/hand/{sha}"):
             self.assertEqual(self.client.get(f"{base}{what}").status_code, 200)
 
+    def test_shipped_files_are_kept_for_good_under_a_path_that_names_their_state(self):
+        page = self.client.get(f"/p/{self.project()}/shelf").text
+        [main] = re.findall(r'<script type="module" src="([^"]+)"', page)
+        kept = self.client.get(main)
+        self.assertIn("immutable", kept.headers["cache-control"])
+        for path in ("/static/js/main.js", "/static/v-0123456789abcdef/js/main.js"):
+            fresh = self.client.get(path)
+            self.assertEqual((fresh.text, fresh.headers["cache-control"]), (kept.text, "no-cache"))
+        for asked in set(re.findall(r'href="(/static/[^"]+)"', page)):
+            self.assertEqual(self.client.get(asked).status_code, 200, asked)
+
+    def test_the_demo_is_offered_where_it_can_be_made(self):
+        self.assertNotIn('id="demo"', self.client.get("/projects").text)
+        self.assertEqual(self.client.post("/api/demo").status_code, 404)
+        app = self.client.app
+        app.state.make_demo = lambda studio: studio.projects.create("Lantern Tide")
+        self.assertIn('id="demo"', self.client.get("/projects").text)
+        made = self.client.post("/api/demo")
+        self.assertEqual(made.status_code, 201)
+        self.assertEqual(self.client.get("/api/projects").json()[0]["id"], made.json()["id"])
+
     def test_undo_over_http_and_the_end_of_it(self):
         project = self.project()
         self.intent(project, kind="set_steady_tempo", bpm=90)

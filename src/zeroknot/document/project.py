@@ -7,6 +7,7 @@ Conventions
 - A clip covers [beat, beat + length); its passes count from beat − slip.
 """
 
+import itertools
 import math
 from collections.abc import Iterable
 from functools import cached_property
@@ -106,6 +107,13 @@ class Strand(Named):
     def warp(self) -> WarpMap:
         """Base knots and layers: what is heard."""
         return self.tied.warp
+
+    @cached_property
+    def paces(self) -> tuple[float, float]:
+        """Fewest and most beats a second between two knots."""
+        pairs = itertools.pairwise(self.warp.knots)
+        found = [(b.beat - a.beat) / (b.second - a.second) for a, b in pairs]
+        return min(found), max(found)
 
     @property
     def span(self) -> float:

@@ -15,16 +15,18 @@ from zeroknot.core.errors import StretchError
 from zeroknot.core.listening.attack import SENSITIVITY, Attacks
 from zeroknot.core.listening.reading import LONGEST_LOOP_SECONDS, Reading
 from zeroknot.core.loop import Loop
-from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass
+from zeroknot.core.render.plan import LONGEST_LEAD_BEATS, RenderPlan, lead_and_tail, plan_pass
 from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose
 from zeroknot.core.stretch.methods import NOTES
 from zeroknot.core.timeline.metre_map import Metre
 from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.warp.knot import Knot
+from zeroknot.core.warp.time_map import MOST_RATIO
 from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.project import YARNS, Project, Strand, yarn_of
 from zeroknot.store.loops import LoopStore
 
+SURELY = 1.05  # times within the bounds of a stretch: no rounding reaches them
 SHA_DIGITS = 64
 SAME_TEMPO = 0.03
 OWN_TIME_BPM = 120.0
@@ -183,11 +185,28 @@ def plan_at(project: Project, strand: Strand, loop: Loop, beat: float) -> Render
 
 def why_silent(project: Project, strand: Strand, loop: Loop, beat: float) -> str | None:
     """Why a pass on a beat cannot be laid at the tempo there, so is not heard; None if it can."""
+    if is_surely_laid(project, strand, beat):
+        return None
     try:
         plan_at(project, strand, loop, beat)
     except StretchError as error:
         return str(error)
     return None
+
+
+def is_surely_laid(project: Project, strand: Strand, beat: float) -> bool:
+    """Is every stretch of a pass well within its bounds? Asked of every clip after every edit.
+
+    False says nothing: the plan knows.
+    """
+    if not strand.follows:
+        return True
+    span, tempo = strand.span, project.tempo_map
+    if not tempo.is_steady_between(beat - LONGEST_LEAD_BEATS - span, beat + 3 * span):
+        return False
+    fewest, most = strand.paces
+    second = tempo.bpm_at(beat) / 60.0
+    return fewest / second > SURELY / MOST_RATIO and most / second < MOST_RATIO / SURELY
 
 
 def sounding_of(strand: Strand, loop: Loop) -> tuple[float, float]:
