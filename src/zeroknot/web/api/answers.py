@@ -8,23 +8,10 @@ from typing import Any, Literal, NotRequired
 
 from typing_extensions import TypedDict
 
+from zeroknot.core.mixing.sheet import Event, TrackLevel
+
 Pair = tuple[float, float]
 Knot = tuple[float, float, int]
-
-
-class Event(TypedDict):
-    """One pass of a clip, or a part of it, in song frames; `gain` linear, fades in frames."""
-
-    id: str
-    track: str
-    strand: str
-    digest: str
-    at: int
-    start: int
-    frames: int
-    gain: float
-    fade_in: int
-    fade_out: int
 
 
 class Shape(TypedDict):
@@ -32,11 +19,6 @@ class Shape(TypedDict):
     frames: int
     lead: int
     body: int
-
-
-class TrackLevel(TypedDict):
-    id: str
-    gain: float
 
 
 class Sheet(TypedDict):
