@@ -5,6 +5,7 @@ import sys
 import time
 import unittest
 import warnings
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import dataclass, field
 from multiprocessing import get_context
@@ -15,18 +16,24 @@ SLOWEST_SHOWN = 10
 LOADED = (
     "numpy", "scipy.signal", "scipy.ndimage", "numba", "soundfile", "hypothesis", "pydantic",
     "fastapi.testclient", "sqlmodel", "playwright.sync_api",
+    "zeroknot.studio.loaded",
 )  # fmt: skip
 # Those that take longest begin first, so that none is left alone at the end.
+IN_BROWSER = "tests.browser."
 FIRST = (
-    "tests.browser", "tests.demo", "tests.cli", "tests.studio.test_bringing", "tests.test_tree",
+    "tests.demo", "tests.cli", "tests.studio.test_bringing", "tests.test_tree",
     "tests.web",
 )  # fmt: skip
+
+# What a process that ran tests closes at its end.
+AT_END: list[Callable[[], object]] = []
 
 
 @dataclass
 class Told:
     """What came of one module."""
 
+    name: str
     passed: int = 0
     failed: list[str] = field(default_factory=list)
     skipped: list[str] = field(default_factory=list)
@@ -55,9 +62,16 @@ class TimedResult(unittest.TestResult):
         super().addSuccess(test)
 
 
-def run(name: str) -> Told:
-    """All tests of that name, in this process."""
+def run(names: list[str]) -> list[Told]:
+    """All tests of these names, in this process, one name after the other."""
     os.environ.setdefault("HYPOTHESIS_STORAGE_DIRECTORY", ".hypothesis")
+    told = [_run(name) for name in names]
+    while AT_END:
+        AT_END.pop()()
+    return told
+
+
+def _run(name: str) -> Told:
     result = TimedResult()
     began = time.perf_counter()
     with warnings.catch_warnings():
@@ -68,7 +82,7 @@ def run(name: str) -> Told:
         troubles[test.id()] = troubles.get(test.id(), "") + f"\nFAIL: {test.id()}\n{text}"
     skipped = [f"{test.id()}: {why}" for test, why in result.skipped]
     seconds = time.perf_counter() - began
-    return Told(result.passed, list(troubles.values()), skipped, result.times, seconds)
+    return Told(name, result.passed, list(troubles.values()), skipped, result.times, seconds)
 
 
 def modules() -> list[str]:
@@ -79,6 +93,25 @@ def modules() -> list[str]:
     return sorted(found, key=lambda n: next((i for i, f in enumerate(FIRST) if f in n), len(FIRST)))
 
 
+def shares(names: list[str], count: int) -> list[list[str]]:
+    """What runs in one process each: a module; of those in a browser as many as share one server.
+
+    A server, a browser and what drives it cost seven seconds of computing to start.
+    """
+    lanes: list[list[str]] = [[] for _ in range(count)]
+    weights = [0] * count
+    for name in sorted((n for n in names if IN_BROWSER in n), key=_weight, reverse=True):
+        lightest = weights.index(min(weights))
+        lanes[lightest].append(name)
+        weights[lightest] += _weight(name)
+    return [*filter(None, lanes), *([n] for n in names if IN_BROWSER not in n)]
+
+
+def _weight(name: str) -> int:
+    path = ROOT.parent.joinpath(*name.split(".")).with_suffix(".py")
+    return path.stat().st_size if path.exists() else 0
+
+
 def main() -> int:
     names = sys.argv[1:] or modules()
     told: list[Told] = []
@@ -87,16 +120,18 @@ def main() -> int:
     context = get_context("forkserver")
     context.set_forkserver_preload(list(LOADED))
     with ProcessPoolExecutor(os.cpu_count(), mp_context=context, max_tasks_per_child=1) as pool:
-        futures = {pool.submit(run, name): name for name in names}
+        futures = {pool.submit(run, share): share for share in shares(names, os.cpu_count() or 1)}
         for future in as_completed(futures):
             try:
                 done = future.result()
             except Exception as error:
-                done = Told(failed=[f"\nFAIL: {futures[future]}\n{error!r}"])
-            told.append(done)
-            print(f"{futures[future]}: {done.passed} passed, {done.seconds:.0f} s", flush=True)
-            for text in (*done.failed, *done.skipped):
-                print(text, flush=True)
+                share = " ".join(futures[future])
+                done = [Told(share, failed=[f"\nFAIL: {share}\n{error!r}"])]
+            told += done
+            for module in done:
+                print(f"{module.name}: {module.passed} passed, {module.seconds:.0f} s", flush=True)
+                for text in (*module.failed, *module.skipped):
+                    print(text, flush=True)
     for seconds, name in sorted((t for d in told for t in d.times), reverse=True)[:SLOWEST_SHOWN]:
         print(f"{seconds:7.2f} s  {name}")
     passed, failed = sum(d.passed for d in told), sum(len(d.failed) for d in told)

@@ -1,6 +1,7 @@
 """A browser on a real server. Any console warning or page error fails the test."""
 
 import shutil
+import struct
 import tempfile
 import time
 import unittest
@@ -9,6 +10,7 @@ from typing import Any, ClassVar
 
 from playwright.sync_api import sync_playwright
 
+from tests.runner import AT_END
 from tests.server import Server
 from tests.sounds import rendered
 from zeroknot.core.formats.riff import wav_bytes
@@ -24,6 +26,15 @@ FLAGS = [
 SHARED: dict[str, Any] = {}
 
 
+def with_chunk(wav: bytes, name: bytes, content: bytes) -> bytes:
+    """The same sound with one more chunk at its end; what is no WAV as it is."""
+    if wav[:4] != b"RIFF":
+        return wav
+    content += bytes(len(content) % 2)
+    grown = wav + name + struct.pack("<I", len(content)) + content
+    return grown[:4] + struct.pack("<I", len(grown) - 8) + grown[8:]
+
+
 def started(clean_up, settings) -> Server:
     """A server on a folder of its own, until its clean-up."""
     folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
@@ -34,18 +45,26 @@ def started(clean_up, settings) -> Server:
 
 
 def browser():
-    """The module's browser."""
+    """The browser of this process."""
     if "browser" not in SHARED:
         playwright = sync_playwright().start()
-        unittest.addModuleCleanup(playwright.stop)
+        AT_END.append(playwright.stop)
         SHARED["browser"] = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        unittest.addModuleCleanup(SHARED["browser"].close)
-        unittest.addModuleCleanup(SHARED.pop, "browser")
+        AT_END.append(SHARED["browser"].close)
     return SHARED["browser"]
 
 
+def server() -> Server:
+    """The server of this process; running, whatever a test did to it."""
+    if "server" not in SHARED:
+        SHARED["server"] = started(AT_END.append, {})
+    if SHARED["server"].process.poll() is not None:
+        SHARED["server"].start()
+    return SHARED["server"]
+
+
 class BrowserTest(unittest.TestCase):
-    """One server and one browser a module; a fresh page and project a test, nothing stored.
+    """One server and one browser a process; a fresh page and project a test, nothing stored.
 
     server_settings  as its environment names them
     has_own_server   it stops it, or wants nothing on the shelf that others brought
@@ -59,10 +78,12 @@ class BrowserTest(unittest.TestCase):
         if cls.has_own_server or cls.server_settings:
             cls.server, cls.browser = started(cls.addClassCleanup, cls.server_settings), browser()
         else:
-            if "server" not in SHARED:
-                SHARED["server"] = started(unittest.addModuleCleanup, {})
-                unittest.addModuleCleanup(SHARED.pop, "server")
-            cls.server, cls.browser = SHARED["server"], browser()
+            cls.server, cls.browser = server(), browser()
+            if SHARED.get("module") != cls.__module__:
+                SHARED["module"] = cls.__module__
+                shas = [row["sha"] for row in cls.server.rows()]
+                if shas:
+                    cls.server.post("/api/shelf/changes", edit={"kind": "take_off"}, shas=shas)
         cls.data = cls.server.data
         # Scripts that were loaded once are not loaded again by each test.
         cls.context = cls.new_context()
@@ -121,9 +142,18 @@ class BrowserTest(unittest.TestCase):
 
     def shelved(self, name):
         """A rendered loop on the shelf; its hash."""
-        self.server.bring(wav_bytes(rendered(name), 16), f"{name}.wav")
+        self.send(wav_bytes(rendered(name), 16), f"{name}.wav")
         self.server.settle()
         return next(r["sha"] for r in self.server.rows() if r["name"] == name)
+
+    def send(self, data, name):
+        """Hand the server a file."""
+        return self.server.bring(self.own(data), name)
+
+    def own(self, data):
+        """The same sound as another file to each module: what one does to its loops is nothing
+        to the others."""
+        return with_chunk(data, b"junk", type(self).__module__.encode())
 
     def state(self):
         return self.server.get(f"/api/projects/{self.project}")

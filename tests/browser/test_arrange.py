@@ -1,6 +1,4 @@
 from tests.browser.harness import BrowserTest
-from tests.sounds import rendered
-from zeroknot.core.formats.riff import wav_bytes
 
 
 class ArrangeTest(BrowserTest):
@@ -8,9 +6,7 @@ class ArrangeTest(BrowserTest):
 
     def setUp(self):
         super().setUp()
-        self.server.bring(wav_bytes(rendered("drums_103"), 16), "drums_103.wav")
-        self.server.settle()
-        sha = next(r["sha"] for r in self.server.rows() if r["name"] == "drums_103")
+        sha = self.shelved("drums_103")
         self.intent(kind="place", hand=sha, beat=0)
         self.intent(kind="new_track", name="Second")
         self.open("arrange")

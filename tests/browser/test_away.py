@@ -18,7 +18,7 @@ class AwayTest(BrowserTest):
         super().tearDown()
 
     def song(self):
-        self.server.bring(wav_bytes(rendered("drums_103"), 16), "drums.wav")
+        self.send(wav_bytes(rendered("drums_103"), 16), "drums.wav")
         self.server.settle()
         sha = self.server.rows("drums")[0]["sha"]
         self.intent(kind="place", hand=sha, beat=0, passes=40)
@@ -91,7 +91,7 @@ class AwayTest(BrowserTest):
         self.page.wait_for_timeout(300)
         self.server.start()
         self.intent(kind="rename_project", name="Changed by another")
-        self.server.bring(wav_bytes(rendered("keys_88"), 16), "late.wav")
+        self.send(wav_bytes(rendered("keys_88"), 16), "late.wav")
         self.server.settle()
         self.wait(lambda: self.page.locator(".project-name").input_value() == "Changed by another")
         # Every digest the page knows is answered.

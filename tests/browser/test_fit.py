@@ -18,9 +18,7 @@ KNOT = """([which, rail]) => {
 class FitTest(BrowserTest):
     def setUp(self):
         super().setUp()
-        self.server.bring(wav_bytes(rendered("drums_103"), 16), "drums_103.wav")
-        self.server.settle()
-        sha = next(r["sha"] for r in self.server.rows() if r["name"] == "drums_103")
+        sha = self.shelved("drums_103")
         self.intent(kind="place", hand=sha, beat=0)
         self.intent(kind="state_reading", hand=sha, bars=2)
         self.strand = self.state()["strands"][0]["id"]
@@ -223,8 +221,8 @@ class TransportTest(BrowserTest):
 
 class ShelfTest(BrowserTest):
     def test_search_refusals_drag_onto_a_bar_and_put_back(self):
-        self.server.bring(wav_bytes(rendered("bass_97"), 16), "set one/bass <b>97</b>.wav")
-        self.server.bring(b"no sound at all", "set one/letter.wav")
+        self.send(wav_bytes(rendered("bass_97"), 16), "set one/bass <b>97</b>.wav")
+        self.send(b"no sound at all", "set one/letter.wav")
         self.server.settle()
         self.open()
         page = self.page

@@ -22,7 +22,7 @@ class KnotsTest(BrowserTest):
     def setUp(self):
         super().setUp()
         sound = audio(0.5 * drum_loop(self.BPM, self.BARS))
-        self.server.bring(wav_bytes(sound, 16), "plates.wav")
+        self.send(wav_bytes(sound, 16), "plates.wav")
         self.server.settle()
         sha = next(r["sha"] for r in self.server.rows() if r["name"] == "plates")
         self.intent(kind="place", hand=sha, beat=0)
@@ -268,7 +268,7 @@ class StraightenTest(BrowserTest):
     def test_a_drifting_take_is_tied_turned_down_and_taken_back_in_one_step(self):
         times = beat_times(wandering(104, 5, 48, change=(24, 1.05)), 48, 0.8)
         sound, hits = drummer(times)
-        self.server.bring(wav_bytes(audio(0.5 * sound), 16), "deck plates.wav")
+        self.send(wav_bytes(audio(0.5 * sound), 16), "deck plates.wav")
         self.server.settle()
         sha = next(r["sha"] for r in self.server.rows() if r["name"] == "deck plates")
         self.open(f"fit/{sha}")

@@ -25,7 +25,7 @@ DROP = """([data, name]) => {
 
 class MainJobTest(BrowserTest):
     def drop(self, name):
-        data = base64.b64encode(wav_bytes(rendered(name), 24)).decode()
+        data = base64.b64encode(self.own(wav_bytes(rendered(name), 24))).decode()
         self.page.evaluate(DROP, [data, f"{name}.wav"])
         self.page.locator(".rows li").filter(has_text=name).wait_for()
 

@@ -55,7 +55,7 @@ class ShelfHarness(BrowserTest):
     def bring(self, *files):
         """(name, bytes) each; gives rows by name."""
         for name, data in files:
-            self.server.bring(data, name)
+            self.send(data, name)
         self.server.settle()
         self.open()
         return {row["name"]: row for row in self.server.rows()}
@@ -114,7 +114,7 @@ class ShelfTest(ShelfHarness):
     def test_what_waits_can_be_cancelled_and_the_rest_is_there(self):
         self.open()
         for i in range(14):
-            self.server.bring(drums(80 + i, bars=8, seed=100 + i), f"many/{i}.wav")
+            self.send(drums(80 + i, bars=8, seed=100 + i), f"many/{i}.wav")
         cancel = self.page.get_by_role("button", name="Cancel the rest")
         cancel.click()
         items = self.server.settle()[-14:]
@@ -563,7 +563,7 @@ class OnlineTest(BrowserTest):
 
 class RenderedTest(BrowserTest):
     def test_a_real_loop_is_heard_in_time(self):
-        self.server.bring(wav_bytes(rendered("keys_88"), 24), "keys.wav")
+        self.send(wav_bytes(rendered("keys_88"), 24), "keys.wav")
         self.server.settle()
         self.open()
         self.page.locator(".rows li .face-button").first.click()

@@ -4,8 +4,6 @@ import numpy as np
 
 from tests.browser.harness import BrowserTest
 from tests.browser.replay import Replay
-from tests.sounds import rendered
-from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.mixing.mix import mix
 from zeroknot.settings import Settings
 from zeroknot.store.audio_store import block_path
@@ -63,11 +61,6 @@ OFFLINE = """async ({sheets, script, seconds}) => {
 
 
 class SoundTest(BrowserTest):
-    def shelf(self, name):
-        self.server.bring(wav_bytes(rendered(name), 16), f"{name}.wav")
-        self.server.settle()
-        return next(r["sha"] for r in self.server.rows() if r["name"] == name)
-
     def play(self, sheets, script, seconds):
         """What the browser plays of a script, and what the core does of the same orders."""
         log, text, missed = self.page.evaluate(
@@ -91,7 +84,7 @@ class SoundTest(BrowserTest):
         self.assertGreater(np.abs(python).max(), 0.05)
 
     def arranged(self):
-        drums, keys, bass = (self.shelf(n) for n in ("drums_103", "keys_88", "bass_97"))
+        drums, keys, bass = (self.shelved(n) for n in ("drums_103", "keys_88", "bass_97"))
         self.intent(kind="set_steady_tempo", bpm=95.5)
         self.intent(kind="set_stretch", hand=keys, semitones=-2)
         self.intent(kind="place", hand=drums, beat=0, passes=2)
@@ -162,7 +155,7 @@ class SoundTest(BrowserTest):
         return mix(sheet, read, sheet.first_frame, frames)
 
     def test_ten_minutes_end_on_the_exact_sample(self):
-        bass = self.shelf("bass_97")
+        bass = self.shelved("bass_97")
         self.intent(kind="set_steady_tempo", bpm=97)
         self.intent(kind="set_lead", hand=bass, lead=False)
         self.intent(kind="place", hand=bass, beat=0, passes=243)
@@ -181,9 +174,7 @@ class LatencyTest(BrowserTest):
     """What is seen is what is heard: headless browsers tell no latency, so it is passed in."""
 
     def test_the_playhead_and_the_place_in_hand_are_those_that_leave_the_speaker(self):
-        self.server.bring(wav_bytes(rendered("drums_103"), 16), "drums_103.wav")
-        self.server.settle()
-        sha = next(r["sha"] for r in self.server.rows() if r["name"] == "drums_103")
+        sha = self.shelved("drums_103")
         self.intent(kind="place", hand=sha, beat=0, passes=8)
         self.open("arrange")
         self.page.locator("#strip").focus()

@@ -7,7 +7,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from tests.browser.harness import BrowserTest
-from tests.sounds import audio, rendered
+from tests.sounds import audio
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.render.plan import BLOCK_FRAMES
 
@@ -47,9 +47,7 @@ SWITCHED = """async (sheet) => {
 class StretchTest(BrowserTest):
     def setUp(self):
         super().setUp()
-        self.server.bring(wav_bytes(rendered("drums_103"), 16), "drums_103.wav")
-        self.server.settle()
-        self.loop = next(r["sha"] for r in self.server.rows() if r["name"] == "drums_103")
+        self.loop = self.shelved("drums_103")
         self.intent(kind="place", hand=self.loop, beat=0)
         self.strand = self.state()["strands"][0]["id"]
         self.open(f"fit/{self.strand}")
@@ -167,7 +165,7 @@ class SeamTest(BrowserTest):
     def test_a_seam_that_clicks_says_so_and_is_mended(self):
         time = np.arange(round(2 * 60 / 97 * 48_000)) / 48_000
         sung = sum(np.cos(2 * np.pi * 196.3 * k * time) / k for k in range(1, 12))
-        self.server.bring(wav_bytes(audio(0.2 * sung, 48_000), 16), "aah.wav")
+        self.send(wav_bytes(audio(0.2 * sung, 48_000), 16), "aah.wav")
         self.server.settle()
         self.open(f"fit/{self.server.rows()[0]['sha']}")
         seam = self.page.locator("#seam")

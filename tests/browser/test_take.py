@@ -15,7 +15,7 @@ class TakeTest(BrowserTest):
         super().setUp()
         self.times = beat_times(lambda beat: BPM * (1 + 0.008 * np.sin(beat / 5)), 50, 1.2)
         samples, _ = drummer(self.times, pickup=2)
-        self.server.bring(wav_bytes(audio(0.5 * samples), 16), "field take.wav")
+        self.send(wav_bytes(audio(0.5 * samples), 16), "field take.wav")
         self.server.settle()
         self.sha = next(r["sha"] for r in self.server.rows() if r["name"] == "field take")
         # What it is was said: these tests are about what is done with it.
@@ -189,7 +189,7 @@ class OfferTest(BrowserTest):
     def test_the_first_loops_tempo_is_offered_once_and_in_place(self):
         from tests.sounds import rendered
 
-        self.server.bring(wav_bytes(rendered("drums_103"), 16), "plates.wav")
+        self.send(wav_bytes(rendered("drums_103"), 16), "plates.wav")
         self.server.settle()
         sha = next(r["sha"] for r in self.server.rows() if r["name"] == "plates")
         self.open(f"fit/{sha}")
@@ -211,7 +211,7 @@ class OfferTest(BrowserTest):
     def test_own_time_is_said_and_other_knots_are_compared_at_the_same_place(self):
         from tests.sounds import rendered
 
-        self.server.bring(wav_bytes(rendered("drums_103"), 16), "plates.wav")
+        self.send(wav_bytes(rendered("drums_103"), 16), "plates.wav")
         self.server.settle()
         sha = next(r["sha"] for r in self.server.rows() if r["name"] == "plates")
         self.intent(kind="place", hand=sha, beat=0)
@@ -266,7 +266,7 @@ class MidiKnotsTest(BrowserTest):
         file.tracks.append(track)
         out = io.BytesIO()
         file.save(file=out)
-        self.server.bring(out.getvalue(), "steps.mid")
+        self.send(out.getvalue(), "steps.mid")
         self.server.settle()
         sha = next(r["sha"] for r in self.server.rows() if r["name"] == "steps")
         self.open(f"fit/{sha}")

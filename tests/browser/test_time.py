@@ -107,7 +107,7 @@ class TempoListTest(BrowserTest):
         self.troubles.clear()  # the browser notes the answer that refuses
 
     def test_the_click_follows_a_ramp_on_the_audio_clock(self):
-        self.server.bring(wav_bytes(rendered("drums_103"), 16), "plates.wav")
+        self.send(wav_bytes(rendered("drums_103"), 16), "plates.wav")
         self.server.settle()
         sha = next(r["sha"] for r in self.server.rows() if r["name"] == "plates")
         self.intent(kind="set_tempo_point", beat=0, bpm=100, shape="ramp", was=0)
@@ -162,7 +162,7 @@ class NewTempoTest(BrowserTest):
         """Tracks of eight-bar loops that were never rendered, at 96 BPM."""
         for i in range(tracks):
             sound = tiled(rendered(("drums_103", "keys_88", "bass_97")[i % 3]), 4, 1 + i / 1000)
-            self.server.bring(wav_bytes(sound, 16), f"loop {i}.wav")
+            self.send(wav_bytes(sound, 16), f"loop {i}.wav")
         self.server.settle()
         self.intent(kind="set_steady_tempo", bpm=96)
         for row in self.server.rows():
