@@ -166,11 +166,13 @@ class BrowserTest(unittest.TestCase):
     def wait(self, what, seconds=40.0):
         """Wait until a Python condition holds; gives its value."""
         end = time.perf_counter() + seconds
+        pause = 25.0
         while time.perf_counter() < end:
             value = what()
             if value:
                 return value
-            self.page.wait_for_timeout(40)
+            self.page.wait_for_timeout(pause)
+            pause = min(200.0, 1.4 * pause)
         self.fail(f"did not come true within {seconds} s")
 
     def engine(self, expression):
