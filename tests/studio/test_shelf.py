@@ -65,6 +65,17 @@ class ChangesTest(StudioTest):
         self.studio.shelf.take_back(done.id)
         self.assertEqual([self.now(x).stated for x in (self.first, self.second)], [None, None])
 
+    def test_taking_back_leaves_what_was_changed_since(self):
+        done = self.change(Correct(bars=4), self.first, self.second)
+        self.change(Correct(bars=8), self.second)
+        back = self.studio.shelf.take_back(done.id)
+        self.assertEqual((back.count, back.left_out), (1, 1))
+        self.assertIsNone(self.now(self.first).stated)
+        self.assertEqual(self.now(self.second).reading.bars, 8)
+        # And done again: what was left is left once more.
+        self.assertEqual(self.studio.shelf.take_back(back.id).count, 1)
+        self.assertEqual([self.now(x).reading.bars for x in (self.first, self.second)], [4, 8])
+
     def test_of_many_those_that_cannot_are_left_and_counted(self):
         # One bar cannot be counted as half a bar; two bars can be counted as one.
         bars = [self.now(x).reading.bars for x in (self.first, self.second)]

@@ -25,7 +25,7 @@ from zeroknot.studio.intents.readings import (
 )
 from zeroknot.studio.intents.stretch import SetMethod, SetStretch
 from zeroknot.studio.intents.time import SetMetre, SetSteadyTempo, TakeTempo
-from zeroknot.studio.shelf_edits import TakeOff
+from zeroknot.studio.shelf_edits import Correct, TakeOff
 from zeroknot.web.api.wire import loop_json, state_json
 
 
@@ -244,6 +244,18 @@ class FitTest(StudioTest):
                 self.assertEqual(self.studio.shelf.loop(self.drums.sha).reading.bars, bars)
                 hand = self.studio.hand(state.project, self.drums.sha)
                 self.assertEqual(hand.strand.reading.bars, bars)
+
+    def test_undo_leaves_what_was_stated_elsewhere_since(self):
+        self.fit(StateReading(hand=self.drums.sha, bars=4))
+        self.studio.shelf.change([self.drums.sha], Correct(bars=8))
+        state = self.studio.projects.undo(self.project)
+        self.assertEqual(self.studio.shelf.loop(self.drums.sha).reading.bars, 8)
+        self.assertEqual(self.studio.hand(state.project, self.drums.sha).strand.reading.bars, 8)
+        self.assertRegex(state.notes[0], "drums_103 was corrected elsewhere since")
+        state = self.studio.projects.redo(self.project)
+        self.assertEqual(self.studio.shelf.loop(self.drums.sha).reading.bars, 8)
+        self.assertEqual(state.project.strands[0].reading.bars, 4)
+        self.assertRegex(state.notes[0], "stays")
 
     def test_correcting_tempo_and_downbeat(self):
         strand = self.fit(StateReading(hand=self.drums.sha, tempo_bpm=100.0))

@@ -18,6 +18,10 @@ class Statement:
     before: Reading | None
     after: Reading | None
 
+    def taken_back(self) -> "Statement":
+        """What undoing it states."""
+        return Statement(self.loop, self.after, self.before)
+
 
 @dataclass(frozen=True, kw_only=True)
 class Loop:

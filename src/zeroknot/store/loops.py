@@ -6,6 +6,7 @@ search asks only for what is new to it.
 
 import json
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 from sqlalchemy import Engine
@@ -26,6 +27,14 @@ from zeroknot.store.tables import FactsRow, LoopRow, ShelfChangeRow
 OWN = ("name", "set_name", "tags", "favourite", "on_shelf", "stated", "stated_key", "stated_sound")
 Columns = Mapping[str, Any]
 BATCH = 500
+
+
+@dataclass(frozen=True)
+class Change:
+    """Columns that a change of the shelf found, and what it made of them, by loop."""
+
+    before: dict[str, Columns] = field(default_factory=dict)
+    after: dict[str, Columns] = field(default_factory=dict)
 
 
 class LoopStore:
@@ -109,37 +118,44 @@ class LoopStore:
         asked    the id under which a page asked for it; asked again, the first answer is given
         returns  the number to take it back by, and how many loops it changed
         """
-        before: dict[str, Columns] = {}
         with Session(self._writing) as session, session.begin():
             if done := answer_to(session, asked):
                 return done[0], done[1]
+            change = Change()
             for sha in dict.fromkeys(shas):
                 row = self._row(session, sha)
-                self._written(session, row, changed(loop_value(row)), before)
-            number = self._kept(session, label, before, made_at)
-            keep_answer(session, asked, [number, len(before)])
-            return number, len(before)
+                self._written(session, row, changed(loop_value(row)), change)
+            number = self._kept(session, label, change, made_at)
+            keep_answer(session, asked, [number, len(change.before)])
+            return number, len(change.before)
 
     def take_back(
         self, change: int, made_at: str, asked: str | None = None
-    ) -> tuple[int, str, int]:
-        """Undo a change. Gives the number to take *that* back by, what it was, how many loops."""
-        before: dict[str, Columns] = {}
+    ) -> tuple[int, str, int, int]:
+        """Undo a change, as far as its values still stand: what was changed since is left.
+
+        Gives the number to take *that* back by, what it was, how many loops it took back and how
+        many were left, wholly or in part.
+        """
         with Session(self._writing) as session, session.begin():
             if done := answer_to(session, asked):
-                return done[0], done[1], done[2]
+                return done[0], done[1], done[2], sum(done[3:])  # of old, three were kept
             kept = session.get(ShelfChangeRow, change)
             if kept is None:
                 raise NotFoundError("that change of the shelf is not known (any more)")
+            made = json.loads(kept.after) if kept.after else {}
+            back, left = Change(), 0
             for sha, columns in json.loads(kept.before).items():
-                self._written(session, self._row(session, sha), columns, before)
-            number = self._kept(session, kept.label, before, made_at)
-            keep_answer(session, asked, [number, kept.label, len(before)])
-            return number, kept.label, len(before)
+                row = self._row(session, sha)
+                moved = {k: v for k, v in made.get(sha, {}).items() if getattr(row, k) != v}
+                left += bool(moved)
+                own = {k: v for k, v in columns.items() if k not in moved}
+                self._written(session, row, own, back)
+            number = self._kept(session, kept.label, back, made_at)
+            keep_answer(session, asked, [number, kept.label, len(back.before), left])
+            return number, kept.label, len(back.before), left
 
-    def _written(
-        self, session: Session, row: LoopRow, new: Columns, before: dict[str, Columns]
-    ) -> None:
+    def _written(self, session: Session, row: LoopRow, new: Columns, change: Change) -> None:
         old = {name: getattr(row, name) for name in new if getattr(row, name) != new[name]}
         if not old:
             return
@@ -147,12 +163,16 @@ class LoopStore:
             if name not in OWN:
                 raise ValueError(f"{name} is not a person's to change")
             setattr(row, name, new[name])
-        before[row.sha] = old
+        change.before[row.sha] = old
+        change.after[row.sha] = {name: new[name] for name in old}
         derive(session, row)
 
     @staticmethod
-    def _kept(session: Session, label: str, before: dict[str, Columns], made_at: str) -> int:
-        row = ShelfChangeRow(label=label, before=json.dumps(before), made_at=made_at)
+    def _kept(session: Session, label: str, change: Change, made_at: str) -> int:
+        row = ShelfChangeRow(
+            label=label, before=json.dumps(change.before), after=json.dumps(change.after),
+            made_at=made_at,
+        )  # fmt: skip
         session.add(row)
         session.flush()
         return row.id or 0

@@ -5,7 +5,8 @@ Conventions
 - Revisions are numbered from 1 within a project and never change; the head is one of them.
 - Undo and redo move the head. An edit after an undo begins a new branch; the old one is kept.
 - Trees are text here (the document's JSON); this module does not look inside.
-- What an edit states of a loop is stated, taken back and stated again with its revision.
+- What an edit states of a loop is stated, taken back and stated again with its revision, unless
+  something else was stated since: undo takes back only what it stated itself.
 """
 
 from dataclasses import dataclass
@@ -15,7 +16,6 @@ from sqlalchemy import Engine, func
 from sqlmodel import Session, col, select
 
 from zeroknot.core.errors import NotFoundError
-from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Statement
 from zeroknot.store.asked import answer_to, keep_answer
 from zeroknot.store.codec import (
@@ -50,6 +50,18 @@ class Revision:
     edit: str | None
     tree: str
     statement: Statement | None
+
+
+@dataclass(frozen=True)
+class Moved:
+    """What of the shelf went along with undo or redo.
+
+    loop            whose reading that concerned
+    left_as_stated  the loop's name, where something else was stated since, which stays
+    """
+
+    loop: str | None = None
+    left_as_stated: str | None = None
 
 
 class RevisionStore:
@@ -146,7 +158,7 @@ class RevisionStore:
             )
             row.head, row.name, row.moves = number, name, row.moves + 1
             if statement:
-                _state(session, statement.loop, statement.after)
+                _state(session, statement)
             keep_answer(session, asked, number)
             return number
 
@@ -168,30 +180,27 @@ class RevisionStore:
                 return None
             return self._revision(session, project, head.parent)
 
-    def undo(self, project: str, asked: str | None = None) -> Revision | None:
+    def undo(self, project: str, asked: str | None = None) -> Moved | None:
         """Move the head to its parent; None at the start."""
         with Session(self._writing) as session, session.begin():
             row = self._project(session, project)
             head = self._revision(session, project, row.head)
             if head.parent is None:
                 return None
-            if head.statement:
-                _state(session, head.statement.loop, head.statement.before)
             keep_answer(session, asked, head.parent)
-            return self._move(session, row, head.parent)
+            self._move(row, head.parent)
+            return _moved(session, head.statement.taken_back() if head.statement else None)
 
-    def redo(self, project: str, asked: str | None = None) -> Revision | None:
+    def redo(self, project: str, asked: str | None = None) -> Moved | None:
         """Move the head to its newest child; None where there is none."""
         with Session(self._writing) as session, session.begin():
             row = self._project(session, project)
             child = self._newest_child(session, project, row.head)
             if child is None:
                 return None
-            moved = self._move(session, row, child)
-            if moved.statement:
-                _state(session, moved.statement.loop, moved.statement.after)
-            keep_answer(session, asked, moved.number)
-            return moved
+            keep_answer(session, asked, child)
+            self._move(row, child)
+            return _moved(session, self._revision(session, project, child).statement)
 
     def around(self, project: str) -> tuple[str | None, str | None]:
         """Labels of what undo would take back and what redo would bring back."""
@@ -201,9 +210,9 @@ class RevisionStore:
             after = self._revision(session, project, child).label if child else None
             return (head.label if head.parent is not None else None), after
 
-    def _move(self, session: Session, row: ProjectRow, number: int) -> Revision:
+    @staticmethod
+    def _move(row: ProjectRow, number: int) -> None:
         row.head, row.moves = number, row.moves + 1
-        return self._revision(session, row.id, number)
 
     def _newest_child(self, session: Session, project: str, number: int) -> int | None:
         query = select(func.max(RevisionRow.number)).where(
@@ -243,10 +252,24 @@ class RevisionStore:
         )
 
 
-def _state(session: Session, loop: str, reading: Reading | None) -> None:
-    row = session.get(LoopRow, loop)
+def _moved(session: Session, statement: Statement | None) -> Moved:
+    """With the reading that goes with the move, where nothing else was stated meanwhile."""
+    if statement is None:
+        return Moved()
+    row = session.get(LoopRow, statement.loop)
+    if row is None:
+        return Moved()
+    if row.stated == reading_text(statement.before):
+        _state(session, statement)
+    elif row.stated != reading_text(statement.after):
+        return Moved(statement.loop, left_as_stated=row.name)
+    return Moved(statement.loop)
+
+
+def _state(session: Session, statement: Statement) -> None:
+    row = session.get(LoopRow, statement.loop)
     if row is not None:
-        row.stated = reading_text(reading)
+        row.stated = reading_text(statement.after)
         derive(session, row)
 
 

@@ -69,6 +69,7 @@ class ShelfChangeRow(SQLModel, table=True):
     """A change of the shelf, with what it takes to take it back.
 
     before  JSON: {sha: {column: value}}
+    after   likewise what the change made of it; NULL for changes that were made before it was kept
     """
 
     __tablename__ = "shelf_change"
@@ -76,6 +77,7 @@ class ShelfChangeRow(SQLModel, table=True):
     id: int | None = Field(default=None, primary_key=True)
     label: str
     before: str
+    after: str | None = None
     made_at: str
 
 

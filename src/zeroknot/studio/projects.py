@@ -13,7 +13,7 @@ from zeroknot.document.edits.any_edit import any_edit
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.project import Project
 from zeroknot.store.loops import LoopStore
-from zeroknot.store.revisions import ProjectEntry, Revision, RevisionStore
+from zeroknot.store.revisions import Moved, ProjectEntry, Revision, RevisionStore
 from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.hand import new_id
 from zeroknot.studio.intents.base import Intent
@@ -109,7 +109,8 @@ class Projects:
             )  # fmt: skip
             if number is None:
                 raise StaleError("the project changed in another process; try again", [])
-        return self._announced(project, _notes(base, tree, edit), statement)
+        loop = statement.loop if statement else None
+        return self._announced(project, _notes(base, tree, edit), loop)
 
     def tried(self, project: str, intent: Intent) -> Project:
         """The project as it would be; nothing is kept."""
@@ -132,12 +133,11 @@ class Projects:
         with self._lock:
             if self._revisions.is_done(asked):
                 return self.state(project)
-            head = self._revisions.head(project)
-            self._refuse_moved_on(project, revision, head)
-            statement = head.statement
-            if self._revisions.undo(project, asked) is None:
+            self._refuse_moved_on(project, revision, self._revisions.head(project))
+            moved = self._revisions.undo(project, asked)
+            if moved is None:
                 raise EditError("there is nothing to undo: this is how the project began")
-        return self._announced(project, statement=statement)
+        return self._announced(project, _notes_of_move(moved), moved.loop)
 
     def redo(self, project: str, revision: int | None = None, asked: str | None = None) -> State:
         """Forward to the newest edit that was taken back here; revision and asked as in undo."""
@@ -145,10 +145,10 @@ class Projects:
             if self._revisions.is_done(asked):
                 return self.state(project)
             self._refuse_moved_on(project, revision, self._revisions.head(project))
-            head = self._revisions.redo(project, asked)
-            if head is None:
+            moved = self._revisions.redo(project, asked)
+            if moved is None:
                 raise EditError("there is nothing to redo")
-        return self._announced(project, statement=head.statement)
+        return self._announced(project, _notes_of_move(moved), moved.loop)
 
     def _refuse_moved_on(self, project: str, revision: int | None, head: Revision) -> None:
         if revision is None or revision == head.number:
@@ -178,13 +178,13 @@ class Projects:
             )
 
     def _announced(
-        self, project: str, notes: tuple[str, ...] = (), statement: Statement | None = None
+        self, project: str, notes: tuple[str, ...] = (), loop: str | None = None
     ) -> State:
         state = self._state_of(project, notes)
         self._revisions.rename(project, state.project.name)
         self._announcer.say("revision", project=project, revision=state.revision, moves=state.moves)
-        if statement:
-            self._announcer.say("loop", sha=statement.loop)
+        if loop:
+            self._announcer.say("loop", sha=loop)
         return state
 
     def _state_of(self, project: str, notes: tuple[str, ...] = ()) -> State:
@@ -194,6 +194,12 @@ class Projects:
 
     def _tree(self, revision: Revision) -> Project:
         return Project.model_validate_json(revision.tree)
+
+
+def _notes_of_move(moved: Moved) -> tuple[str, ...]:
+    if moved.left_as_stated is None:
+        return ()
+    return (f"{moved.left_as_stated} was corrected elsewhere since: that reading stays",)
 
 
 def _notes(before: Project, after: Project, edit: Edit) -> tuple[str, ...]:

@@ -87,10 +87,11 @@ class Shelf:
         return ShelfChange(done, edit.label(), count, left_out)
 
     def take_back(self, change: int, asked: str | None = None) -> ShelfChange:
-        """Undo a change; the change that this is can be taken back, too."""
-        done, label, count = self._loops.take_back(change, _now(), asked)
+        """Undo a change; the change that this is can be taken back, too. What was changed since is
+        left out."""
+        done, label, count, left_out = self._loops.take_back(change, _now(), asked)
         self._announcer.say("shelf")
-        return ShelfChange(done, label, count)
+        return ShelfChange(done, label, count, left_out)
 
     # ---- searches that are kept
 

@@ -91,7 +91,9 @@ export class TakenBack {
       try {
         const change = await postOnce(`/api/shelf/changes/${last.change}/undo`, {});
         to.push({ kind: "shelf", change: change.id, label: last.label });
-        this.session.say(`Shelf: ${last.label}, ${said}.`);
+        const n = change.left_out;
+        const left = n ? ` ${n === 1 ? "One loop was" : `${n} loops were`} changed since: that stays.` : "";
+        this.session.say(`Shelf: ${last.label}, ${said}.${left}`);
         return true;
       } catch (error) {
         if (!(error instanceof ApiError)) throw error;
