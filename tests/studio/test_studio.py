@@ -1,6 +1,7 @@
 import contextlib
 import io
 import json
+import re
 import zipfile
 from dataclasses import replace
 
@@ -9,7 +10,14 @@ import soundfile
 
 from tests.sounds import RATE, audio, rendered, sine
 from tests.studio.helper import StudioTest
-from zeroknot.core.errors import EditError, FormatError, NotFoundError, StaleError, ZeroKnotError
+from zeroknot.core.errors import (
+    EditError,
+    FormatError,
+    NotFoundError,
+    StaleError,
+    StretchError,
+    ZeroKnotError,
+)
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.document.edits.clip import ChangeClip
 from zeroknot.document.edits.project import RenameProject
@@ -388,8 +396,43 @@ class ArrangeTest(StudioTest):
         heard = {e.strand for e in self.studio.sheet(state.project).events}
         self.assertEqual(heard, {s.id for s in state.project.strands} - {strand.id})
         told = {c["strand"]: c["trouble"] for c in state_json(self.studio, state)["clips"]}
-        self.assertIn("outside 1/8 to 8", told.pop(strand.id))
+        why = told.pop(strand.id)
+        self.assertIn("outside 1/8 to 8", why)
         self.assertEqual(set(told.values()), {None})
+        # What it says holds, to its ends.
+        said = re.search(
+            r"at 20 BPM .* on (.*) to (.*) beats, or as it is at (.*) to (.*) BPM", why
+        )
+        least, most, slowest, fastest = map(float, said.groups())
+        state = self.submit(project, SetSteadyTempo(bpm=slowest))
+        self.assertEqual(self.troubles(state), set())
+        self.submit(project, SetSteadyTempo(bpm=20))
+        for beats, holds in (
+            (least, True),
+            (0.95 * least, False),
+            (most, True),
+            (1.02 * most, False),
+        ):
+            with self.subTest(beats=beats):
+                asked = LayOn(hand=strand.id, beats=beats)
+                if holds:
+                    self.assertEqual(self.troubles(self.submit(project, asked)), set())
+                else:
+                    with self.assertRaisesRegex(StretchError, f"on {least:g} to {most:g} beats"):
+                        self.submit(project, asked)
+        self.assertEqual(fastest, 400)
+
+    def troubles(self, state):
+        return {c["trouble"] for c in state_json(self.studio, state)["clips"]} - {None}
+
+    def test_a_count_that_cannot_be_laid_is_refused_with_the_spans_that_can(self):
+        loop = self.loop()
+        project = self.studio.projects.create("A")
+        self.submit(project, LayOn(hand=loop.sha, beats=2))
+        with self.assertRaisesRegex(
+            StretchError, "at 120 BPM it can be laid on 1.17 to 74.56 beats"
+        ):
+            self.submit(project, StateReading(hand=loop.sha, bars=99))
 
     def test_solo_and_mute(self):
         loop = self.loop()

@@ -19,7 +19,7 @@ from zeroknot.core.render.plan import LONGEST_LEAD_BEATS, RenderPlan, lead_and_t
 from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose
 from zeroknot.core.stretch.methods import NOTES
 from zeroknot.core.timeline.metre_map import Metre
-from zeroknot.core.timeline.tempo_map import TempoMap
+from zeroknot.core.timeline.tempo_map import FASTEST_BPM, SLOWEST_BPM, TempoMap
 from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.time_map import MOST_RATIO
 from zeroknot.core.warp.warp_map import WarpMap
@@ -190,8 +190,28 @@ def why_silent(project: Project, strand: Strand, loop: Loop, beat: float) -> str
     try:
         plan_at(project, strand, loop, beat)
     except StretchError as error:
-        return str(error)
+        return f"{error}; {what_could_be_laid(project, strand, beat)}"
     return None
+
+
+def what_could_be_laid(project: Project, strand: Strand, beat: float) -> str:
+    """The spans at the tempo there and the tempos at its span that a strand can be laid at."""
+    fewest, most = strand.paces
+    if most > MOST_RATIO**2 * fewest:
+        return "its knots lie too unevenly for any: move them"
+    second = project.tempo_map.bpm_at(beat) / 60.0
+    least = strand.span * second / (fewest * MOST_RATIO)
+    longest = strand.span * second * MOST_RATIO / most
+    slowest, fastest = max(SLOWEST_BPM, 60.0 * most / MOST_RATIO), 60.0 * fewest * MOST_RATIO
+    return (
+        f"at {second * 60.0:g} BPM it can be laid on {inwards(least, longest)} beats, or as it is "
+        f"at {inwards(slowest, min(FASTEST_BPM, fastest))} BPM"
+    )
+
+
+def inwards(least: float, most: float) -> str:
+    """A range in words, of hundredths that lie within it, so that what is said can be typed."""
+    return f"{math.ceil(least * 100) / 100:g} to {math.floor(most * 100) / 100:g}"
 
 
 def is_surely_laid(project: Project, strand: Strand, beat: float) -> bool:

@@ -49,10 +49,7 @@ class TimeMap:
         ratios = ratios + np.sign(1.0 - ratios) * 0.51 / (np.diff(self.seconds) * rate)
         worst = float(ratios[np.argmax(np.abs(np.log(ratios)))])
         if not 1 / MOST_RATIO <= worst <= MOST_RATIO:
-            raise StretchError(
-                f"a stretch to {worst:.3g} times the length is outside 1/8 to 8; "
-                "halve or double the span, or move the knots"
-            )
+            raise StretchError(f"a stretch to {worst:.3g} times the length is outside 1/8 to 8")
 
     def source_of(self, frames: Floats) -> Floats:
         """Source seconds at output frames."""
