@@ -4,9 +4,11 @@ import os
 import signal
 import subprocess
 import sys
+import tempfile
+import threading
 import time
 import unittest
-from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
 
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.studio.announcer import MOST_WAITING, Announcer
@@ -20,15 +22,19 @@ if __name__ == "__main__":
     executors = Executors.processes(1)
     pool = executors._rendering
     pool.submit(len, "ab").result()
-    print(next(iter(pool._pool._processes)), flush=True)
+    print(pool._workers[0].pid, flush=True)
     os.kill(os.getpid(), signal.SIGKILL)
 """
 
 
+def noted_sleep(path, seconds):
+    with open(path, "a") as log:
+        log.write("begun ")
+    time.sleep(seconds)
+
+
 class ExecutorsTest(unittest.TestCase):
     def test_workers_end_with_their_server_however_it_ends(self):
-        import tempfile
-
         with tempfile.NamedTemporaryFile("w", suffix=".py") as script:
             script.write(ORPHAN)
             script.flush()
@@ -55,9 +61,12 @@ class ExecutorsTest(unittest.TestCase):
 
 class SturdyPoolTest(unittest.TestCase):
     def setUp(self):
-        context = multiprocessing.get_context("spawn")
-        self.pool = SturdyPool(lambda: ProcessPoolExecutor(1, mp_context=context), 1)
-        self.addCleanup(self.pool.shutdown)
+        self.pool = self.pool_of(1)
+
+    def pool_of(self, workers, **said):
+        pool = SturdyPool(multiprocessing.get_context("forkserver"), workers, **said)
+        self.addCleanup(pool.shutdown)
+        return pool
 
     def test_a_task_that_ends_its_worker_takes_no_other_along(self):
         first = self.pool.submit(len, "ab")
@@ -69,9 +78,44 @@ class SturdyPoolTest(unittest.TestCase):
         self.assertEqual([f.result(60) for f in others], [0, 1, 2, 3, 4])
         self.assertEqual(self.pool.submit(len, "abc").result(60), 3)
 
+    def test_only_the_culprit_fails_and_its_neighbour_knows_nothing(self):
+        pool = self.pool_of(2)
+        with tempfile.NamedTemporaryFile() as log:
+            neighbour = pool.submit(noted_sleep, log.name, 2.0)
+            while not Path(log.name).read_text():
+                time.sleep(0.01)
+            deadly = pool.submit(os._exit, 3)
+            with self.assertRaisesRegex(ZeroKnotError, "ended twice"):
+                deadly.result(60)
+            self.assertIsNone(neighbour.result(60))
+            self.assertEqual(Path(log.name).read_text(), "begun ")
+
+    def test_what_hangs_is_given_up_and_the_next_is_done(self):
+        pool = self.pool_of(1, deadline=1.0)
+        with self.assertRaisesRegex(ZeroKnotError, "more than 1 seconds"):
+            pool.submit(time.sleep, 600).result(60)
+        self.assertEqual(pool.submit(len, "ab").result(60), 2)
+
+    def test_what_runs_can_be_let_go(self):
+        slow, next_one = self.pool.submit(time.sleep, 600), self.pool.submit(len, "ab")
+        while not slow.running():
+            time.sleep(0.001)
+        self.assertTrue(self.pool.let_go(slow))
+        with self.assertRaisesRegex(ZeroKnotError, "let go"):
+            slow.result(60)
+        self.assertEqual(next_one.result(60), 2)
+        self.assertFalse(self.pool.let_go(next_one))
+
+    def test_what_cannot_travel_is_said(self):
+        with self.assertRaisesRegex(Exception, "pickle"):
+            self.pool.submit(lambda: 1).result(60)
+        with self.assertRaisesRegex(RuntimeError, "pickle"):
+            self.pool.submit(threading.Lock).result(60)
+        self.assertEqual(self.pool.submit(len, "ab").result(60), 2)
+
     def test_a_worker_killed_from_outside_does_its_task_again(self):
         self.pool.submit(len, "").result(60)
-        worker = next(iter(self.pool._pool._processes))
+        worker = self.pool._workers[0].pid
         slow = self.pool.submit(time.sleep, 1.0)
         while not slow.running():
             time.sleep(0.001)

@@ -9,7 +9,7 @@ import multiprocessing
 import os
 import threading
 from collections.abc import Callable
-from concurrent.futures import Executor, Future, ProcessPoolExecutor
+from concurrent.futures import Executor, Future
 from multiprocessing.context import BaseContext
 from typing import Any, TypeVar
 
@@ -19,6 +19,10 @@ R = TypeVar("R")
 
 LOW_PRIORITY = 10
 BELOW_SOUND = 10
+# A task that takes longer hangs: with 30 minutes of sound and a busy machine these are far away.
+LONGEST_RENDER_SECONDS = 300.0
+LONGEST_LOOK_SECONDS = 300.0
+LONGEST_LISTENING_SECONDS = 1800.0
 LOADED = "zeroknot.studio.loaded"  # what workers find there when they are forked
 THREADS_VARIABLE = "ZEROKNOT_RENDER_THREADS"  # how many pieces a worker renders at once
 
@@ -64,6 +68,12 @@ class Executors:
         """Run a task of `studio.workers` in the background."""
         return self._listening.submit(run_task, task, *args)
 
+    def let_go(self, future: "Future[Any]") -> bool:
+        """Cancel a task of `listen`, also one that runs; False where it is done."""
+        if isinstance(self._listening, SturdyPool):
+            return self._listening.let_go(future)
+        return future.cancel()
+
     @classmethod
     def processes(cls, listeners: int) -> "Executors":
         # Before a worker loads NumPy, which may be before its own first line: workers that each
@@ -71,9 +81,9 @@ class Executors:
         for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
             os.environ.setdefault(name, "1")
         return cls(
-            _pool(1, niceness=0, threads=2),
-            _pool(1, niceness=BELOW_SOUND, threads=1),
-            _pool(listeners, niceness=LOW_PRIORITY, threads=1),
+            _pool(1, niceness=0, threads=2, deadline=LONGEST_RENDER_SECONDS),
+            _pool(1, niceness=BELOW_SOUND, threads=1, deadline=LONGEST_LOOK_SECONDS),
+            _pool(listeners, LOW_PRIORITY, threads=1, deadline=LONGEST_LISTENING_SECONDS),
         )
 
     @classmethod
@@ -90,21 +100,10 @@ class Executors:
     def close(self) -> None:
         for executor in (self._rendering, self._looking, self._listening):
             executor.shutdown(wait=False, cancel_futures=True)
-        # Nobody waits for what they are at: it is begun anew after a restart.
-        if not isinstance(self._rendering, InlineExecutor):
-            for worker in multiprocessing.active_children():
-                worker.terminate()
 
 
-def _pool(workers: int, niceness: int, threads: int) -> SturdyPool:
-    context = _context()
-
-    def fresh() -> ProcessPoolExecutor:
-        return ProcessPoolExecutor(
-            workers, mp_context=context, initializer=start_quietly, initargs=(niceness, threads)
-        )
-
-    return SturdyPool(fresh, workers)
+def _pool(workers: int, niceness: int, threads: int, deadline: float) -> SturdyPool:
+    return SturdyPool(_context(), workers, start_quietly, (niceness, threads), deadline)
 
 
 def _context() -> BaseContext:

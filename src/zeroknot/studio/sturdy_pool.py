@@ -1,28 +1,36 @@
-"""What happens when a worker process dies? Its task is tried once more by a new one.
+"""What happens when a worker process dies? Its own task is tried once more, and no other knows.
 
-No more tasks than workers are handed on at a time, so that whoever dies takes no waiting task
-along, and a waiting task can still be cancelled. They are handed on by a thread of their own: to
-start a worker may take seconds, and who asks for something must not wait for that.
+Each worker has one task at a time and a thread here that waits for it: whatever ends the worker, a
+deadline or a person who lets go, ends this task alone. A waiting task can be cancelled as ever.
 """
 
 import threading
+import time
+import traceback
 from collections import deque
 from collections.abc import Callable
-from concurrent.futures import Executor, Future, ProcessPoolExecutor
-from concurrent.futures.process import BrokenProcessPool
-from dataclasses import dataclass
+from concurrent.futures import Executor, Future
+from dataclasses import dataclass, field
+from multiprocessing.connection import Connection, wait
+from multiprocessing.context import BaseContext
+from multiprocessing.process import BaseProcess
 from typing import Any
 
 from zeroknot.core.errors import ZeroKnotError
 
 MOST_TRIES = 2
+FREED_SECONDS = 5.0  # a worker told to end has so long before it is made to
+DIED_TWICE = (
+    "the process that worked on it ended twice; it may ask for more memory than there is"
+)  # fmt: skip
 
 
 @dataclass
 class _Task:
-    future: "Future[Any]"
-    work: Callable[[], Any]
+    call: "_Call"
+    future: "Future[Any]" = field(default_factory=Future)
     tries: int = 0
+    is_let_go: bool = False
 
 
 class _Call:
@@ -38,96 +46,195 @@ class _Call:
 class SturdyPool(Executor):
     """Processes behind the executor's interface.
 
-    make_pool  a fresh pool of that many workers
+    context   how processes are started
+    start     the first thing in a new worker
+    deadline  seconds that a task may take; then its worker is ended and the task has failed
     """
 
-    def __init__(self, make_pool: Callable[[], ProcessPoolExecutor], workers: int):
-        self._make_pool, self._free = make_pool, workers
-        self._pool = make_pool()
-        self._lock = threading.RLock()
+    def __init__(
+        self, context: BaseContext, workers: int, start: Callable[..., None] | None = None,
+        start_args: tuple[Any, ...] = (), deadline: float = float("inf"),
+    ):  # fmt: skip
+        self._deadline = deadline
         self._waiting: deque[_Task] = deque()
+        self._changed = threading.Condition()
         self._closed = False
-        self._changed = threading.Event()
-        threading.Thread(target=self._keep_handing_on, daemon=True).start()
+        self._workers = [_Worker(context, start, start_args) for _ in range(workers)]
+        for worker in self._workers:
+            threading.Thread(target=self._keep_busy, args=(worker,), daemon=True).start()
 
     def submit(self, fn: Callable[..., Any], /, *args: Any, **kwargs: Any) -> "Future[Any]":
-        task = _Task(Future(), _Call(fn, args, kwargs))
-        with self._lock:
+        task = _Task(_Call(fn, args, kwargs))
+        with self._changed:
             if self._closed:
                 raise RuntimeError("no task is taken after the end")
             self._waiting.append(task)
-        self._changed.set()
+            self._changed.notify()
         return task.future
 
+    def let_go(self, future: "Future[Any]") -> bool:
+        """Cancel a task whether it waits or runs; False where it is done."""
+        if future.cancel():
+            return True
+        for worker in self._workers:
+            task = worker.task
+            if task is not None and task.future is future:
+                task.is_let_go = True
+                worker.end()
+                return True
+        return False
+
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
-        with self._lock:
+        with self._changed:
             self._closed = True
-            self._changed.set()
             left = list(self._waiting)
             self._waiting.clear()
+            self._changed.notify_all()
         for task in left:  # nobody is there any more to do them
             task.future.cancel()
-        self._pool.shutdown(wait=wait, cancel_futures=cancel_futures)
+        for worker in self._workers:
+            if cancel_futures and (running := worker.task) is not None:
+                running.is_let_go = True
+                worker.end()
+            elif worker.task is None or wait:
+                worker.idle.wait()
+                worker.end()
 
-    def _keep_handing_on(self) -> None:
-        """Give waiting tasks to free workers, until the end."""
-        while not self._closed:
-            self._changed.wait()
-            self._changed.clear()
-            while self._hand_on():
-                pass
+    # ---- a worker's own thread
 
-    def _hand_on(self) -> bool:
-        """Give one task to a free worker; whether there was one of each."""
-        with self._lock:
-            if self._closed or not self._free or not self._waiting:
-                return False
-            task = self._waiting.popleft()
-            if not task.tries and not task.future.set_running_or_notify_cancel():
-                return True
+    def _keep_busy(self, worker: "_Worker") -> None:
+        while (task := self._next(worker)) is not None:
             task.tries += 1
-            self._free -= 1
-            pool = self._pool
-        try:
-            inner = pool.submit(task.work)
-        except BrokenProcessPool:
-            with self._lock:
-                self._renew(pool)
-                pool = self._pool
-            inner = pool.submit(task.work)
-        except RuntimeError:  # it was shut down a moment ago
-            task.future.set_exception(RuntimeError("the application was ended"))
-            return False
-        inner.add_done_callback(lambda done, t=task, p=pool: self._finish(t, p, done))
-        return True
-
-    def _finish(self, task: _Task, pool: ProcessPoolExecutor, done: "Future[Any]") -> None:
-        error = None if done.cancelled() else done.exception()
-        died = isinstance(error, BrokenProcessPool)
-        with self._lock:
-            self._free += 1
-            if died:
-                self._renew(pool)
-            if died and task.tries < MOST_TRIES and not self._closed:
-                self._waiting.appendleft(task)
-                task = None  # type: ignore[assignment]
-        if task is not None:
-            if done.cancelled():
-                task.future.set_exception(RuntimeError("the application was ended"))
-            elif died:
-                task.future.set_exception(
-                    ZeroKnotError(
-                        "the process that worked on it ended twice; "
-                        "it may ask for more memory than there is"
-                    )
-                )
-            elif error is not None:
-                task.future.set_exception(error)
+            done = self._done(worker, task)
+            worker.task = None
+            if done is None:
+                with self._changed:
+                    self._waiting.appendleft(task)
             else:
-                task.future.set_result(done.result())
-        self._changed.set()
+                done()
+            worker.idle.set()
 
-    def _renew(self, broken: ProcessPoolExecutor) -> None:
-        if self._pool is broken and not self._closed:
-            broken.shutdown(wait=False)
-            self._pool = self._make_pool()
+    def _next(self, worker: "_Worker") -> _Task | None:
+        """The task that waits longest, once there is one; None at the end."""
+        while True:
+            with self._changed:
+                while not self._waiting and not self._closed:
+                    self._changed.wait()
+                if self._closed:
+                    return None
+                task = self._waiting.popleft()
+                worker.idle.clear()
+                worker.task = task
+            if task.tries or task.future.set_running_or_notify_cancel():
+                return task
+            worker.task = None
+            worker.idle.set()
+
+    def _done(self, worker: "_Worker", task: _Task) -> Callable[[], None] | None:
+        """Have it done; how that is told, or None where it is to be tried again."""
+        future = task.future
+        try:
+            is_well, answer = worker.do(task, self._deadline)
+        except TimeoutError:
+            words = f"it took more than {self._deadline:g} seconds and was given up"
+            return lambda: future.set_exception(ZeroKnotError(words))
+        except EOFError:
+            if self._closed:
+                return lambda: future.set_exception(RuntimeError("the application was ended"))
+            if task.is_let_go:
+                return lambda: future.set_exception(ZeroKnotError("let go while it ran"))
+            if task.tries < MOST_TRIES:
+                return None
+            return lambda: future.set_exception(ZeroKnotError(DIED_TWICE))
+        except Exception as error:  # what cannot travel
+            failed = error
+            return lambda: future.set_exception(failed)
+        return lambda: (future.set_result if is_well else future.set_exception)(answer)
+
+
+class _Worker:
+    """One process and the way to it; started when there is something to do."""
+
+    def __init__(
+        self, context: BaseContext, start: Callable[..., None] | None, start_args: tuple[Any, ...]
+    ):
+        self._context, self._start, self._start_args = context, start, start_args
+        self._process: BaseProcess | None = None
+        self._way: Connection | None = None
+        self.task: _Task | None = None
+        self.idle = threading.Event()
+        self.idle.set()
+
+    @property
+    def pid(self) -> int | None:
+        return self._process.pid if self._process else None
+
+    def do(self, task: _Task, deadline: float) -> tuple[bool, Any]:
+        """Whether it went well, and its answer or what was raised.
+
+        Raises EOFError where the process ended, TimeoutError after `deadline` seconds (and ends
+        it), and whatever pickling raises.
+        """
+        process, way = self._ready()
+        until = time.monotonic() + deadline
+        if task.is_let_go:  # before there was a process to end
+            raise EOFError
+        try:
+            way.send(task.call)
+            while not way.poll():
+                left = until - time.monotonic()
+                if left <= 0:
+                    self.end()
+                    raise TimeoutError
+                if process.sentinel in wait([way, process.sentinel], min(left, 3600.0)):
+                    if way.poll():
+                        break
+                    raise EOFError
+            answer: tuple[bool, Any] = way.recv()
+        except (BrokenPipeError, ConnectionError, EOFError) as error:
+            self.end()
+            raise EOFError from error
+        return answer
+
+    def end(self) -> None:
+        """End the process, if there is one."""
+        process = self._process
+        if process is not None and process.is_alive():
+            process.terminate()
+            process.join(FREED_SECONDS)
+            if process.is_alive():
+                process.kill()
+
+    def _ready(self) -> tuple[BaseProcess, Connection]:
+        if self._process is None or self._way is None or not self._process.is_alive():
+            if self._way is not None:
+                self._way.close()
+            self._way, far = self._context.Pipe()
+            self._process = self._context.Process(  # type: ignore[attr-defined]
+                target=_work, args=(far, self._start, self._start_args), daemon=True
+            )
+            self._process.start()
+            far.close()
+        return self._process, self._way
+
+
+def _work(way: Connection, start: Callable[..., None] | None, start_args: tuple[Any, ...]) -> None:
+    """In a worker: do what comes, one after the other."""
+    if start is not None:
+        start(*start_args)
+    while True:
+        try:
+            call = way.recv()
+        except (EOFError, OSError):
+            return
+        try:
+            answer = True, call()
+        except Exception as error:
+            error.add_note(traceback.format_exc())
+            answer = False, error
+        try:
+            way.send(answer)
+        except (BrokenPipeError, ConnectionError):
+            return
+        except Exception as error:  # it cannot travel
+            way.send((False, RuntimeError(f"{answer[1]!r}: {error}")))
