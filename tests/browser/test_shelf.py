@@ -120,7 +120,7 @@ class ShelfTest(ShelfHarness):
         items = self.server.settle()[-14:]
         states = {item["state"] for item in items}
         self.assertIn("refused", states)
-        self.page.locator(".troubles").filter(has_text="cancelled before its turn").wait_for()
+        self.page.locator(".troubles").filter(has_text="cancelled").wait_for()
 
     def test_a_file_dropped_on_a_bar_is_placed_there(self):
         self.open()

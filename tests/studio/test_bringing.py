@@ -4,6 +4,7 @@ import io
 import os
 import struct
 import zipfile
+from concurrent.futures import Future
 from pathlib import Path
 
 import numpy as np
@@ -11,10 +12,12 @@ import numpy as np
 from tests.core.listening.test_midi_reading import SIX_EIGHT
 from tests.sounds import audio, sine
 from tests.studio.helper import StudioTest
+from zeroknot.core.errors import EditError, ZeroKnotError
 from zeroknot.core.formats.archive import is_hidden
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.store.shelf_query import Query
-from zeroknot.studio.bring import names_of
+from zeroknot.studio.bring import item_json, names_of
+from zeroknot.studio.executors import InlineExecutor
 
 
 def packed(members, **options):
@@ -230,6 +233,49 @@ class GoingOnTest(StudioTest):
         studio.bringing.forget_ended()
         self.assertEqual(studio.bringing.items(), [])
         self.assertEqual(self.opened().bringing.items(), [])
+
+
+class RefusedTest(StudioTest):
+    """What could not be brought in is kept until the person says otherwise."""
+
+    def test_its_bytes_are_kept_under_its_name_until_the_list_is_cleared(self):
+        item = self.bring(b"no sound", "pack/Rim shot?.wav")
+        self.assertEqual(item.state, "refused")
+        [kept] = self.studio.store.refused.iterdir()
+        self.assertEqual(kept.read_bytes(), b"no sound")
+        self.assertRegex(kept.name, r"^\w{6} Rim shot_\.wav$")
+        self.assertEqual(item_json(item)["kept"], f"refused/{kept.name}")
+        self.studio.close()
+        studio = self.opened()
+        self.assertEqual(studio.bringing.item(item.id).path, kept)
+        studio.bringing.forget_ended()
+        self.assertEqual(list(studio.store.refused.iterdir()), [])
+
+    def test_it_is_tried_again_when_what_stood_in_its_way_is_gone(self):
+        class Dying(InlineExecutor):
+            def submit(self, fn, *args):
+                future = Future()
+                future.set_exception(ZeroKnotError("the process that worked on it ended twice"))
+                return future
+
+        executors, bringing = self.studio.executors, self.studio.bringing
+        whole, executors._listening = executors._listening, Dying()
+        item = self.bring(tone(220), "a.wav")
+        self.assertIn("ended twice", item.reason)
+        executors._listening = whole
+        self.assertEqual(bringing.again(item.id).state, "done")
+        self.assertEqual(list(self.studio.store.refused.iterdir()), [])
+        with self.assertRaisesRegex(EditError, "not there any more"):
+            bringing.again(item.id)
+
+    def test_a_file_of_the_persons_own_stays_where_it_is(self):
+        mine = self.folder / "mine.wav"
+        mine.write_bytes(b"no sound")
+        [item] = self.studio.bringing.begin_paths([mine])
+        self.assertEqual((item.state, item.path), ("refused", mine))
+        self.assertEqual((item_json(item)["kept"], item_json(item)["is_there"]), ("", True))
+        self.studio.bringing.forget_ended()
+        self.assertTrue(mine.exists())
 
 
 class LoudnessTest(StudioTest):

@@ -4,6 +4,7 @@ Conventions
 -----------
 - audio/ab/<sha>: recordings as they came, by the SHA-256 of their bytes; never altered.
 - incoming/: files on their way in. What is not finished at a restart is not there.
+- refused/: files that could not be brought in, under their own names, until a person lets them go.
 - cache/: decoded sources and renders; may be deleted at any time.
 - A file appears under its final name only when it is whole (written beside, then renamed).
 """
@@ -27,6 +28,7 @@ class AudioStore:
         self.folder = folder
         self.audio = folder / "audio"
         self.incoming = folder / "incoming"
+        self.refused = folder / "refused"
         self.cache = folder / "cache"
         for part in (self.audio, self.incoming, self.cache):
             part.mkdir(parents=True, exist_ok=True)
@@ -56,6 +58,14 @@ class AudioStore:
         with incoming.open("rb") as file:
             os.fsync(file.fileno())
         os.replace(incoming, place)
+
+    def set_aside(self, incoming: Path, name: str) -> Path:
+        """Keep a file that was refused where a person finds it; returns where."""
+        self.refused.mkdir(exist_ok=True)
+        shown = "".join(c if c.isalnum() or c in "-_. " else "_" for c in name)[-80:].strip(". ")
+        place = self.refused / f"{uuid.uuid4().hex[:6]} {shown or 'file'}"
+        os.replace(incoming, place)
+        return place
 
     def keep_bytes(self, data: bytes) -> str:
         """Keep bytes made here; returns their SHA-256."""

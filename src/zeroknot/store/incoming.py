@@ -18,7 +18,8 @@ class Incoming:
     """One file on its way in.
 
     name    as the person knows it, folders before it
-    path    where it lies; is_ours: a copy of ours, which goes when it is done
+    path    where it lies; is_ours: a copy of ours, which goes when it is done and stays, set aside,
+            when it is refused
     state   WAITING, DONE, DOUBLE (there already), REFUSED or OPENED (an archive, its files follow)
     reason  why it was refused
     sha     of its bytes, once they are known
@@ -69,6 +70,7 @@ class IncomingStore:
         row = session.get(IncomingRow, item.id)
         if row is not None:
             row.state, row.reason, row.sha = item.state, item.reason, item.sha
+            row.path = str(item.path)
 
 
 def _row(item: Incoming, number: int) -> IncomingRow:

@@ -11,13 +11,13 @@ import time
 import uuid
 from collections import Counter
 from collections.abc import Iterable
-from concurrent.futures import Future
+from concurrent.futures import CancelledError, Future
 from dataclasses import asdict, replace
 from datetime import UTC, datetime
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-from zeroknot.core.errors import NotFoundError
+from zeroknot.core.errors import EditError, NotFoundError, ZeroKnotError
 from zeroknot.core.formats.archive import is_hidden
 from zeroknot.core.formats.sets import set_of
 from zeroknot.core.listening.hearing import VERSION as LISTENING_VERSION
@@ -41,7 +41,7 @@ from zeroknot.studio.listened import Listened
 
 LONGEST_NAME = 300
 SAID_EVERY_SECONDS = 0.15
-CANCELLED = "cancelled before its turn"
+CANCELLED = "cancelled"
 
 
 class Bringing:
@@ -119,16 +119,32 @@ class Bringing:
         return len(waiting)
 
     def cancel(self) -> int:
-        """Let go of what still waits; returns how many files that were."""
-        return sum(future.cancel() for future in list(self._futures.values()))
+        """Let go of what waits and of what is listened to; returns how many files that were."""
+        with self._lock:
+            futures = list(self._futures.values())
+        # The last first: else each that is let go makes room for the next to begin.
+        return sum(self._executors.let_go(future) for future in reversed(futures))
+
+    def again(self, id_: str) -> Incoming:
+        """Try a file once more that was refused. Raises EditError where it is not there."""
+        item = self.item(id_)
+        if item.state != REFUSED or not item.path.is_file():
+            raise EditError(f"{item.name} is not there any more; bring it in anew")
+        item = item.ended(WAITING)
+        self._end(item)
+        self._submit(item)
+        return self.item(id_)
 
     def close(self) -> None:
         """Nothing that ends from now on is noted: what waits is taken up after a restart."""
         self._is_closed = True
 
     def forget_ended(self) -> None:
-        """Clear the list of what is done."""
+        """Clear the list of what is done, and let go of what was set aside."""
         self._kept.forget_ended()
+        for item in self.items():
+            if item.state == REFUSED and item.is_ours and item.path.is_file():
+                item.path.unlink()
         with self._lock:
             self._items = {k: v for k, v in self._items.items() if v.state == WAITING}
         self._say()
@@ -157,16 +173,20 @@ class Bringing:
         if self._is_closed:
             return
         try:
-            if future.cancelled():
-                self._refused(item, CANCELLED)
+            try:
+                listened = future.result()
+            except CancelledError:
+                self._drop(item)
+                self._end(item.ended(REFUSED, CANCELLED))
                 return
-            listened = future.result()
             if listened.unpacked is not None:
                 self._opened(item, listened)
             elif listened.refusal is not None:
                 self._refused(item, listened.refusal)
             else:
                 self._shelved(item, listened)
+        except ZeroKnotError as error:
+            self._refused(item, str(error))
         except Exception as error:
             self._refused(item, f"it could not be brought in: {error}")
             raise
@@ -193,7 +213,8 @@ class Bringing:
         self._note(opened)
 
     def _refused(self, item: Incoming, reason: str) -> None:
-        self._drop(item)
+        if item.is_ours and item.path.is_file():
+            item = replace(item, path=self._store.set_aside(item.path, file_name(item.name)))
         self._end(item.ended(REFUSED, reason))
 
     def _drop(self, item: Incoming) -> None:
@@ -253,13 +274,20 @@ class Bringing:
 
 
 def item_json(item: Incoming) -> dict[str, Any]:
+    """What a page is told; of a refused file, where it was set aside and whether it is there."""
     told = asdict(item)
     del told["path"], told["is_ours"]
+    told["is_there"] = item.state == REFUSED and item.path.is_file()
+    told["kept"] = f"refused/{item.path.name}" if told["is_there"] and item.is_ours else ""
     return told
 
 
 def new_id() -> str:
     return uuid.uuid4().hex[:12]
+
+
+def file_name(name: str) -> str:
+    return PurePosixPath(name.replace("\\", "/")).name
 
 
 def names_of(name: str) -> tuple[str, ...]:

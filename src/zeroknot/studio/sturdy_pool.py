@@ -9,7 +9,7 @@ import time
 import traceback
 from collections import deque
 from collections.abc import Callable
-from concurrent.futures import Executor, Future
+from concurrent.futures import CancelledError, Executor, Future
 from dataclasses import dataclass, field
 from multiprocessing.connection import Connection, wait
 from multiprocessing.context import BaseContext
@@ -142,7 +142,7 @@ class SturdyPool(Executor):
             if self._closed:
                 return lambda: future.set_exception(RuntimeError("the application was ended"))
             if task.is_let_go:
-                return lambda: future.set_exception(ZeroKnotError("let go while it ran"))
+                return lambda: future.set_exception(CancelledError())
             if task.tries < MOST_TRIES:
                 return None
             return lambda: future.set_exception(ZeroKnotError(DIED_TWICE))

@@ -424,6 +424,8 @@ class BringItem(TypedDict):
     state: str
     reason: str
     sha: str
+    is_there: bool
+    kept: str
 
 
 class HowFar(TypedDict):

@@ -5,10 +5,11 @@ from pathlib import Path
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
+from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
-from zeroknot.core.errors import FormatError
+from zeroknot.core.errors import FormatError, NotFoundError
 from zeroknot.store.incoming import DOUBLE, REFUSED
 from zeroknot.studio.bring import item_json
 from zeroknot.web.api import answers
@@ -59,6 +60,21 @@ def items(studio: StudioDep) -> list[answers.BringItem]:
 @router.get("/bring/items/{item}")
 def item(studio: StudioDep, item: str) -> answers.BringItem:
     return item_json(studio.bringing.item(item))
+
+
+@router.post("/bring/items/{item}/again", status_code=202)
+def again(studio: StudioDep, item: str) -> answers.BringItem:
+    """Try a file once more that was refused."""
+    return item_json(studio.bringing.again(item))
+
+
+@router.get("/bring/items/{item}/file")
+def refused_file(studio: StudioDep, item: str) -> FileResponse:
+    """The bytes of a file that was refused, as they came."""
+    kept = studio.bringing.item(item)
+    if not (kept.state == REFUSED and kept.is_ours and kept.path.is_file()):
+        raise NotFoundError("that file is not kept here (any more)")
+    return FileResponse(kept.path, media_type="application/octet-stream", filename=kept.path.name)
 
 
 @router.post("/bring/paths", status_code=202)

@@ -30,7 +30,7 @@ export const bringing = (session) => () => ({
 
   /** @type {Counts} */
   counts: { waiting: 0, done: 0, double: 0, refused: 0, opened: 0 },
-  /** @type {{id: string, state: string, text: string}[]} */
+  /** @type {{id: string, text: string, isThere: boolean, file: string, kept: string}[]} */
   troubles: [],
   troublesText: "",
   doublesText: "",
@@ -47,7 +47,9 @@ export const bringing = (session) => () => ({
       const said = await getJson("/api/bring");
       this.counts = said.counts;
       this.troubles = said.refused.map((/** @type {BringItem} */ item) => ({
-        id: item.id, state: item.state, text: `${item.name}: ${item.reason}`,
+        id: item.id, text: `${item.name}: ${item.reason}`, isThere: item.is_there,
+        file: item.kept ? `/api/bring/items/${item.id}/file` : "",
+        kept: item.kept && `Kept in the data folder as ${item.kept} until the list is cleared`,
       }));
       const more = said.counts.refused - said.refused.length;
       this.troublesText = more > 0 ? `and ${more} more that were refused` : "";
@@ -75,6 +77,11 @@ export const bringing = (session) => () => ({
     if (double) parts.push(`${double} there already`);
     if (refused) parts.push(`${refused} refused`);
     return parts.join(" · ");
+  },
+
+  /** One that was refused, once more. @param {string} id */
+  again(id) {
+    post(`/api/bring/items/${id}/again`).catch((error) => session.say(error.message, "error"));
   },
 
   cancel() {
