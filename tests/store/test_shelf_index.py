@@ -13,6 +13,7 @@ from zeroknot.core.listening.key import KeyReading
 from zeroknot.core.listening.reading import Claims, Reading
 from zeroknot.core.listening.sound_kind import SoundReading
 from zeroknot.core.loop import Loop
+from zeroknot.core.recipe import Recipe
 from zeroknot.store.codec import facts_row
 from zeroknot.store.database import opened_database
 from zeroknot.store.loops import LoopStore
@@ -50,7 +51,13 @@ LOOPS = (
     loop(5, "Wall clap", bars=None, seconds=0.4, sound="one hit"),
     loop(6, "Tide arp", file_kind="midi", tempo=180.0, sound="line", key="E minor"),
     loop(7, "Gull", bars=None, seconds=9.0, sound="pad", key="G♯ minor"),
-    loop(8, "Dusty offshoot", tempo=100.0, recipe={"key": "D minor"}, sound="chords"),
+    loop(
+        8,
+        "Dusty offshoot",
+        tempo=100.0,
+        recipe=Recipe(kind="print", parents=(), key="D minor"),
+        sound="chords",
+    ),
 )
 
 
@@ -193,7 +200,7 @@ class ShelfIndexTest(unittest.TestCase):
         sha = LOOPS[3].sha
         change, count = self.store.change([sha], "renamed", lambda _: {"name": "A"}, "now")
         self.assertEqual(count, 1)
-        back, label, _ = self.store.take_back(change, "now")
+        back, label, *_ = self.store.take_back(change, "now")
         self.assertEqual((self.store.get(sha).name, label), ("Lamp chords", "renamed"))
         self.store.take_back(back, "now")
         self.assertEqual(self.store.get(sha).name, "A")

@@ -21,7 +21,10 @@ from zeroknot.core.errors import (
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.document.edits.clip import ChangeClip
 from zeroknot.document.edits.project import RenameProject
+from zeroknot.document.edits.time import SetKeys
 from zeroknot.document.edits.track import ChangeTrack
+from zeroknot.document.project import KeyChange
+from zeroknot.store.codec import recipe_text, recipe_value
 from zeroknot.store.shelf_query import Query
 from zeroknot.studio.intents.placing import CopyClips, Place
 from zeroknot.studio.intents.readings import (
@@ -33,7 +36,7 @@ from zeroknot.studio.intents.readings import (
 )
 from zeroknot.studio.intents.stretch import SetMethod, SetStretch
 from zeroknot.studio.intents.time import SetMetre, SetSteadyTempo, TakeTempo
-from zeroknot.studio.shelf_edits import Correct, TakeOff
+from zeroknot.studio.shelf_edits import Correct, StateKey, TakeOff
 from zeroknot.web.api.wire import loop_json, state_json
 
 
@@ -473,10 +476,46 @@ class PrintsTest(StudioTest):
         # Two bars at 97: 8 · 60 / 97 · 44 100 = 218 226.8 samples.
         self.assertEqual(loop.frames, 218_227)
         self.assertAlmostEqual(loop.reading.tempo_bpm, 97, places=3)
-        self.assertEqual(loop.recipe["plan"]["source"], self.drums.sha)
+        self.assertEqual(loop.recipe.parents, (self.drums.sha,))
         self.assertIn(loop.sha, {row.sha for row in self.on_shelf()})
         with soundfile.SoundFile(self.studio.store.path(loop.sha)) as opened:
             self.assertEqual((opened.subtype, opened.frames), ("FLOAT", 218_227))
+
+    def test_its_key_is_that_of_its_loop_shifted_and_never_the_projects(self):
+
+        self.submit(self.project, SetKeys(changes=(KeyChange(bar=1, key="F♯ major"),)))
+        # Drums have no key; what was only heard is heard again.
+        self.assertIsNone(self.printed().key)
+        keys = self.loop("keys_88").sha
+        self.studio.shelf.change([keys], StateKey(key="D minor"))
+        for shift, key in ((0.0, "D minor"), (3.0, "F minor"), (-2.0, "C minor")):
+            with self.subTest(shift=shift):
+                self.submit(self.project, SetStretch(hand=keys, semitones=shift))
+                self.assertEqual(self.made_of(keys).recipe.key, key)
+        self.submit(self.project, SetStretch(hand=keys, semitones=0.5))
+        self.assertIsNone(self.made_of(keys).recipe.key)
+        # Run faster, it sounds higher: 88 to 97 BPM is 1.69 semitones, which is no key at all;
+        # twice as fast is an octave.
+        self.submit(self.project, SetStretch(hand=keys, semitones=0.0))
+        strand = self.submit(self.project, SetMethod(hand=keys, method="spool")).project.strands[-1]
+        self.assertIsNone(self.made_of(keys).recipe.key)
+        self.submit(self.project, SetSteadyTempo(bpm=2 * strand.own_bpm))
+        self.assertEqual(self.made_of(keys).recipe.key, "D minor")
+        self.studio.shelf.change([keys], StateKey(key=None))
+        self.submit(self.project, SetSteadyTempo(bpm=96))
+        self.assertIsNone(self.made_of(keys).key)
+
+    def made_of(self, sha):
+        tree = self.studio.projects.state(self.project).project
+        return self.studio.prints.print_strand(tree, sha, "wrap", False)
+
+    def test_recipes_from_before_they_had_a_kind_are_read_and_their_key_not_believed(self):
+        old = {"plan": {"source": "a"}, "seam": "wrap", "key": "F♯ major"}
+        read = recipe_value(json.dumps(old))
+        self.assertEqual((read.kind, read.parents, read.key), ("print", ("a",), None))
+        read = recipe_value(json.dumps({"crop_of": "b", "start_s": 1.0}))
+        self.assertEqual((read.kind, read.parents), ("crop", ("b",)))
+        self.assertEqual(recipe_value(recipe_text(read)), read)
 
     def test_the_same_recipe_gives_the_same_bytes(self):
         self.assertEqual(self.printed().sha, self.printed().sha)

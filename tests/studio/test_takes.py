@@ -1,6 +1,7 @@
 """Loops out of a long take: found, mended, cropped, fitted."""
 
 import io
+from dataclasses import replace
 
 import numpy as np
 import soundfile
@@ -65,9 +66,20 @@ class TakesTest(StudioTest):
         np.testing.assert_allclose(samples, wanted[3 * RATE : 3 * RATE + samples.size], atol=4e-5)
         self.assertEqual((loop.reading.bars, loop.reading.downbeat_s), (2, 0.0))
         self.assertAlmostEqual(loop.reading.tempo_bpm, 8 * 60 / 4.5)
-        self.assertEqual(loop.recipe["crop_of"], self.sha)
+        self.assertEqual(loop.recipe.parents, (self.sha,))
         self.assertEqual(loop.name, "field take, from 0:03.0")
         self.assertEqual(len(self.on_shelf()), 2)
+
+    def test_a_crop_is_heard_anew_and_keeps_what_was_said(self):
+        said = self.studio.takes.crop(self.tree(), self.sha, 3.0, 7.5, 2)
+        plain = self.studio.takes.crop(self.tree(), self.sha, 3.0, 8.0, None)
+        for loop in (said, plain):
+            old = replace(loop.hearing, readings=(), version=0)
+            self.studio.loops.set_hearing(replace(loop, hearing=old))
+        self.assertEqual(self.studio.bringing.hear_again(), 2)
+        for loop in (said, plain):
+            now = self.studio.shelf.loop(loop.sha)
+            self.assertEqual((now.hearing, now.reading), (loop.hearing, loop.reading))
 
     def test_the_trades_own_example(self):
         # Four bars that last 9.897 s make the project 97 BPM (common practice, no source).

@@ -6,6 +6,7 @@ from zeroknot.core.formats.sniff import MIDI
 from zeroknot.core.listening.claimed import claimed_reading
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims, Reading
+from zeroknot.core.recipe import Recipe
 
 NO_KEY = "none"
 
@@ -35,7 +36,7 @@ class Loop:
     stated     the person's own reading; None where there is none
     stated_key    the person's own; NO_KEY where it is said to have none; None where nothing is said
     stated_sound  the person's own kind of sound; None where nothing is said
-    recipe     what it was printed from; None for what came from outside
+    recipe     what it was made from; None for what came from outside
     """
 
     sha: str
@@ -50,7 +51,7 @@ class Loop:
     hearing: Hearing
     warnings: tuple[str, ...]
     stated: Reading | None
-    recipe: dict[str, object] | None
+    recipe: Recipe | None
     added_at: str
     on_shelf: bool
     favourite: bool = False
@@ -69,17 +70,17 @@ class Loop:
 
     @property
     def key(self) -> str | None:
-        """As stated, as claimed, as printed for, or as heard where that is likelier than not."""
+        """As stated, as claimed, as it was made, or as heard where that is likelier than not."""
         if self.stated_key is not None:
             return None if self.stated_key == NO_KEY else self.stated_key
         heard = self.hearing.key
-        named = self.claims.key or (self.recipe or {}).get("key")
-        return str(named) if named else heard.key if heard.confidence >= 0.5 else None
+        named = self.claims.key or (self.recipe.key if self.recipe else None)
+        return named or (heard.key if heard.confidence >= 0.5 else None)
 
     @property
     def key_confidence(self) -> float:
         """How sure the key is; 1 where somebody says it."""
-        if self.stated_key is not None or self.claims.key or (self.recipe or {}).get("key"):
+        if self.stated_key is not None or self.claims.key or (self.recipe and self.recipe.key):
             return 1.0
         return self.hearing.key.confidence
 

@@ -7,6 +7,7 @@ from dataclasses import asdict
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims, Reading
 from zeroknot.core.loop import Loop, Statement
+from zeroknot.core.recipe import Recipe
 from zeroknot.store.tables import FactsRow, LoopRow
 
 FACTS_VERSION = 1
@@ -26,7 +27,7 @@ def loop_row(loop: Loop) -> LoopRow:
         heard=json.dumps({**asdict(loop.hearing), "file_warnings": loop.warnings}),
         listening_version=loop.hearing.version,
         stated=reading_text(loop.stated),
-        recipe=json.dumps(loop.recipe) if loop.recipe is not None else None,
+        recipe=recipe_text(loop.recipe),
         added_at=loop.added_at,
         on_shelf=loop.on_shelf,
         favourite=loop.favourite,
@@ -52,7 +53,7 @@ def loop_value(row: LoopRow) -> Loop:
         hearing=Hearing.from_json(heard),
         warnings=tuple(heard.get("file_warnings", heard["warnings"])),
         stated=Reading(**json.loads(row.stated)) if row.stated else None,
-        recipe=json.loads(row.recipe) if row.recipe else None,
+        recipe=recipe_value(row.recipe),
         added_at=row.added_at,
         on_shelf=row.on_shelf,
         favourite=row.favourite,
@@ -110,6 +111,23 @@ def statement_value(text: str | None) -> Statement | None:
     said = json.loads(text)
     before, after = (Reading(**said[k]) if said[k] else None for k in ("before", "after"))
     return Statement(said["loop"], before, after)
+
+
+def recipe_text(recipe: Recipe | None) -> str | None:
+    return json.dumps(asdict(recipe)) if recipe else None
+
+
+def recipe_value(text: str | None) -> Recipe | None:
+    """Recipes from before they had a kind said less: their key was the project's, whatever the
+    loop's, and is not believed."""
+    if text is None:
+        return None
+    said = json.loads(text)
+    if "crop_of" in said:
+        return Recipe(kind="crop", parents=(said.pop("crop_of"),), made_by=said)
+    if "kind" not in said:
+        return Recipe(kind="print", parents=(said["plan"]["source"],), made_by=said)
+    return Recipe(**said | {"parents": tuple(said["parents"])})
 
 
 def packed(text: str) -> bytes:

@@ -267,7 +267,7 @@ class Bringing:
         if self._is_closed or future.cancelled() or future.exception() is not None:
             return  # what was heard before stays
         hearing = future.result()
-        if loop.recipe is not None:  # a print knows what it is
+        if loop.recipe and loop.recipe.knows_its_beats:
             hearing = replace(hearing, readings=loop.hearing.readings, beats=loop.hearing.beats)
         self._loops.set_hearing(replace(loop, hearing=hearing))
         self._announcer.say("loop", sha=loop.sha)

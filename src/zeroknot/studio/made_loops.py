@@ -3,10 +3,10 @@
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
 
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.loop import Loop
+from zeroknot.core.recipe import Recipe
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.announcer import Announcer
@@ -22,7 +22,7 @@ class MadeLoops:
         self._store, self._loops = store, loops
         self._executors, self._announcer = executors, announcer
 
-    def listened(self, incoming: Path, name: str, recipe: dict[str, Any], source: Loop) -> Loop:
+    def listened(self, incoming: Path, name: str, recipe: Recipe, source: Loop) -> Loop:
         """The loop that an incoming file would be; nothing is kept yet.
 
         source  that it was made from: it belongs to the same set

@@ -12,8 +12,10 @@ from zeroknot.core.formats.claims import without_tempo
 from zeroknot.core.formats.riff import FLOAT_BITS, LoopMark, WavTags, wav_bytes
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.listening.reading import Reading
-from zeroknot.core.loop import Loop
+from zeroknot.core.loop import NO_KEY, Loop
+from zeroknot.core.recipe import Recipe
 from zeroknot.core.render.pass_file import SEAMS, folded
+from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.units import db_of_gain, gain_of_db
 from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore
@@ -21,6 +23,8 @@ from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import in_hand, plan_at
 from zeroknot.studio.made_loops import MadeLoops
+
+NEARLY_A_SEMITONE = 0.15  # off a whole one, and still the same key
 
 
 @dataclass(frozen=True)
@@ -81,17 +85,19 @@ class Prints:
             confidence=1.0,
             reason="printed here",
         )
-        recipe = {
+        made_by = {
             "plan": asdict(plan),
             "strand": strand.model_dump(mode="json"),
             "seam": seam,
             "with_lead": with_lead,
             "tempo_bpm": tempo,
-            "key": project.key,
         }
+        key = printed_key(hand.loop, plan)
+        recipe = Recipe(kind="print", parents=(hand.loop.sha,), made_by=made_by, key=key)
         made = self._made_loops.listened(incoming, name, recipe, hand.loop)
         hearing = replace(made.hearing, readings=(known,), beats=())
-        return self._made_loops.keep(incoming, replace(made, hearing=hearing))
+        made = replace(made, hearing=hearing, stated_key=no_key(hand.loop))
+        return self._made_loops.keep(incoming, made)
 
     def wav(self, sha: str, bits: int) -> Download:
         """A loop as WAV with loop points and tags; PCM is lowered where it would clip."""
@@ -116,6 +122,21 @@ class Prints:
         key = _key_of(loop)
         tags = WavTags(title=loop.name, tempo_bpm=tempo, key=key.tkey if key else None)
         return Download(file_name(loop, tempo, key), wav_bytes(sound, bits, mark, tags), lowered_db)
+
+
+def printed_key(loop: Loop, plan: RenderPlan) -> str | None:
+    """The key of a pass, where that of its loop is sure and the shift one of whole semitones."""
+    if loop.key is None or loop.key_confidence < 1.0:
+        return None
+    shift = plan.semitones
+    if abs(shift - round(shift)) > NEARLY_A_SEMITONE:
+        return None
+    return str(Key.parse(loop.key).shifted(round(shift)))
+
+
+def no_key(loop: Loop) -> str | None:
+    """What was said to have no key has none when it is printed."""
+    return NO_KEY if loop.stated_key == NO_KEY else None
 
 
 def _key_of(loop: Loop) -> Key | None:

@@ -8,6 +8,7 @@ from zeroknot.core.errors import EditError
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.listening.seams import FoundLoop, overhang_of
 from zeroknot.core.loop import Loop
+from zeroknot.core.recipe import Recipe
 from zeroknot.core.warp.straighten import Counted, counted
 from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore
@@ -139,7 +140,9 @@ class Takes:
         task = ("crop_to_file", self._store.folder, loop.sha, loop.rate, start_s, end_s, incoming)
         frames: int = self._executors.look(*task).result()
         name = f"{loop.name}, from {_clock(start_s)}"
-        recipe = {"crop_of": loop.sha, "start_s": start_s, "end_s": end_s, "frames": frames}
+        made_by = {"start_s": start_s, "end_s": end_s, "frames": frames}
+        key = loop.key if loop.key_confidence == 1.0 else None
+        recipe = Recipe(kind="crop", parents=(loop.sha,), made_by=made_by, key=key)
         made = self._made_loops.listened(incoming, name, recipe, loop)
         if bars:
             per_bar = reading_of(project, hand.strand).beats_per_bar

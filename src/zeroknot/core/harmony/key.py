@@ -35,6 +35,10 @@ class Key:
         sign = self.tonic[1:].replace("♯", "#").replace("♭", "b")
         return self.tonic[0] + sign + ("m" if self.mode == "minor" else "")
 
+    def shifted(self, semitones: int) -> "Key":
+        """So many semitones up, its tonic as it is written most often."""
+        return Key(NAMES[(self.pitch_class + semitones) % 12], self.mode) if semitones else self
+
     @classmethod
     def parse(cls, text: str) -> "Key":
         """The key written "Dm", "d minor", "F# major", "Eb". Raises where it is none."""

@@ -9,6 +9,7 @@ Conventions
 """
 
 import itertools
+import math
 from dataclasses import asdict, dataclass
 from functools import cached_property
 
@@ -78,6 +79,14 @@ class RenderPlan:
     @property
     def end_second(self) -> float:
         return next(s for s, f in self.knots if f == self.body_frames)
+
+    @property
+    def semitones(self) -> float:
+        """How much higher the body sounds, on the whole, than it was recorded."""
+        if not method_named(self.method).pitch_follows:
+            return self.settings.semitones
+        seconds = self.end_second - self.zero_second
+        return 12.0 * math.log2(seconds * self.rate / self.body_frames)
 
     @property
     def blocks(self) -> int:
