@@ -50,6 +50,18 @@ class PlanTest(unittest.TestCase):
                 self.assertNotEqual(replace(plan, **{field: other}).digest, plan.digest)
         self.assertEqual(RenderPlan.from_json(asdict(plan)).digest, plan.digest)
 
+    def test_the_one_stays_whatever_lies_beside_it(self):
+        """A knot of the lead that is nearer than a frame yields to the one."""
+        for off in (2e-6, 1e-5, 1.5e-5):
+            warp = WarpMap((Knot(-1.0, -4), Knot(0.5, -off), Knot(1.0, 0), Knot(3.0, 4)))
+            ramp = TempoMap((TempoPoint(0, 110, "ramp"), TempoPoint(32, 140)))
+            for tempo_map in (TempoMap.steady(117.3), ramp):
+                for beat in (0.0, 4.0, 7.3):
+                    with self.subTest(off=off, beat=beat):
+                        plan = plan_of(warp, tempo_map, beat, lead_from=-0.5, tail_to=3.7)
+                        self.assertEqual(plan.zero_second, 1.0)
+                        self.assertEqual(plan.end_second, 3.0)
+
     def test_a_ramp_is_followed_within_a_millisecond_at_every_beat(self):
         # 80 to 158 over eight bars: the plan's map against the tempo map at every quarter beat.
         tempo_map = TempoMap((TempoPoint(0, 80, "ramp", 0.7), TempoPoint(32, 158)))

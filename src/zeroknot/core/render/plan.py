@@ -153,6 +153,7 @@ def plan_pass(
     body_frames = tempo_map.frame_of_beat(start_beat + warp.span, rate) - zero_frame
     bpm = tempo_map.bpm_at(start_beat)
     points: list[tuple[float, int]] = []
+    stays = 0  # so many of the points do
     for beat in sorted(beats):
         if beat == warp.span:
             output = body_frames
@@ -161,9 +162,14 @@ def plan_pass(
             output = frame(beat * 60.0 / bpm * rate)
         else:
             output = tempo_map.frame_of_beat(start_beat + beat, rate) - zero_frame
-        second = warp.second_of_beat(beat)
-        if not points or (second > points[-1][0] and output > points[-1][1]):
-            points.append((second, output))
+        point = warp.second_of_beat(beat), output
+        if beat in (0.0, warp.span):
+            # The one and the end stay; what lies nearer before them than a frame yields.
+            while len(points) > stays and not rises(points[-1], point):
+                points.pop()
+            stays = len(points) + 1
+        if not points or rises(points[-1], point):
+            points.append(point)
     plan = RenderPlan(
         source=source,
         rate=rate,
@@ -178,6 +184,11 @@ def plan_pass(
     )
     plan.time_map.refuse_beyond_limits(rate)
     return plan
+
+
+def rises(earlier: tuple[float, int], later: tuple[float, int]) -> bool:
+    """Is a point past another in the source and in the output?"""
+    return later[0] > earlier[0] and later[1] > earlier[1]
 
 
 def plan_ratio(
