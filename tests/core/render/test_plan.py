@@ -54,13 +54,10 @@ class PlanTest(unittest.TestCase):
         """A knot of the lead that is nearer than a frame yields to the one."""
         for off in (2e-6, 1e-5, 1.5e-5):
             warp = WarpMap((Knot(-1.0, -4), Knot(0.5, -off), Knot(1.0, 0), Knot(3.0, 4)))
-            ramp = TempoMap((TempoPoint(0, 110, "ramp"), TempoPoint(32, 140)))
-            for tempo_map in (TempoMap.steady(117.3), ramp):
-                for beat in (0.0, 4.0, 7.3):
-                    with self.subTest(off=off, beat=beat):
-                        plan = plan_of(warp, tempo_map, beat, lead_from=-0.5, tail_to=3.7)
-                        self.assertEqual(plan.zero_second, 1.0)
-                        self.assertEqual(plan.end_second, 3.0)
+            for beat in (0.0, 4.0, 7.3):
+                with self.subTest(off=off, beat=beat):
+                    plan = plan_of(warp, TempoMap.steady(117.3), beat, lead_from=-0.5)
+                    self.assertEqual((plan.zero_second, plan.end_second), (1.0, 3.0))
 
     def test_a_ramp_is_followed_within_a_millisecond_at_every_beat(self):
         # 80 to 158 over eight bars: the plan's map against the tempo map at every quarter beat.
