@@ -32,6 +32,20 @@ class ApiTest(WebTest):
         self.assertEqual(len(block.content), BLOCK_FRAMES * 4 * 2)
         self.assertIn("immutable", block.headers["cache-control"])
 
+    def test_a_strands_picture_is_of_its_own_stretch_whatever_is_said_of_the_loop(self):
+        sha, project = self.loop(), self.project()
+        self.intent(project, kind="place", hand=sha, beat=0)
+        strand = self.client.get(f"/api/projects/{project}").json()["strands"][0]
+        own = {"start": strand["zero_s"], "end": strand["end_s"]}
+        ring = f"/api/loops/{sha}/ring.png"
+        before = self.client.get(ring, params=own).content
+        self.assertEqual(before, self.client.get(ring).content)
+        edit = {"kind": "correct", "downbeat_s": 1.0, "end_s": 2.0}
+        self.client.post("/api/shelf/changes", json={"shas": [sha], "edit": edit})
+        self.assertEqual(self.client.get(ring, params=own).content, before)
+        self.assertNotEqual(self.client.get(ring).content, before)
+        self.assertEqual(self.client.get(ring, params={"start": "nan", "end": 1}).status_code, 422)
+
     def test_conflicts_are_409_with_what_was_done(self):
         project = self.project()
         self.intent(project, kind="set_steady_tempo", bpm=90)

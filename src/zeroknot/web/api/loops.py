@@ -43,12 +43,18 @@ def notes(studio: StudioDep, sha: str) -> list[tuple[float, float, int]]:
 
 @router.get("/loops/{sha}/ring.png")
 def ring_picture(
-    studio: StudioDep, sha: str, yarn: Annotated[int, Query(ge=0, lt=YARNS)] = 0
+    studio: StudioDep,
+    sha: str,
+    yarn: Annotated[int, Query(ge=0, lt=YARNS)] = 0,
+    start: Annotated[float | None, Query(ge=-3600, le=3600, allow_inf_nan=False)] = None,
+    end: Annotated[float | None, Query(ge=-3600, le=3600, allow_inf_nan=False)] = None,
 ) -> Response:
-    """One pass as a round fingerprint, the downbeat on top."""
+    """One pass as a round fingerprint, the downbeat on top: from start to end in seconds, as a
+    strand has them; as the loop is read where they are not given."""
     loop = studio.shelf.loop(sha)
-    reading = loop.reading
-    start, end = (reading.downbeat_s, reading.end_s) if reading else (0.0, loop.seconds)
+    if start is None or end is None or start >= end:
+        reading = loop.reading
+        start, end = (reading.downbeat_s, reading.end_s) if reading else (0.0, loop.seconds)
     data = studio.renders.source_peaks(sha, PEAK_BINS[1])
     table = np.frombuffer(data, np.float32).reshape(-1, 2)
     return _picture(ring_png(ring(table, loop.rate / PEAK_BINS[1], start, end), yarn))

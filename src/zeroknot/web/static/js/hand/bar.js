@@ -34,7 +34,7 @@ export const inHandBar = ({ held }) => {
       this.keyChip = keyText(hand);
       this.keyTitle = hand.key.key
         ? `${this.keyChip} as heard, ${percent(hand.key.confidence)} sure; or ${hand.key.runner_up}, ${percent(hand.key.runner_up_confidence)}` : "key as heard";
-      this.ring = `/api/loops/${hand.loop}/ring.png?yarn=${hand.yarn}&v=${session.state.revision}`;
+      this.ring = `/api/loops/${hand.loop}/ring.png?yarn=${hand.yarn}&start=${hand.zero_s}&end=${hand.end_s}`;
       this.barsChip = `${hand.bars === null ? "bars unknown" : bars(hand.bars)}${hand.is_by_hand ? ", tied by hand" : ""}`;
       this.fromBpm = bpm(hand.tempo_bpm ?? hand.recorded_bpm);
       this.toBpm = bpm(session.state.bpm);

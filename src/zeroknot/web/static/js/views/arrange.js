@@ -127,7 +127,7 @@ export const arrange = (session, app) => () => {
       return {
         ...c,
         name: strand?.name ?? "",
-        ringPath: `/api/loops/${strand?.loop}/ring.png?yarn=${strand?.yarn ?? 0}&v=${strand?.zero_s}-${strand?.end_s}`,
+        ringPath: `/api/loops/${strand?.loop}/ring.png?yarn=${strand?.yarn ?? 0}&start=${strand?.zero_s}&end=${strand?.end_s}`,
         label: clipLabel(c, strand, session.state),
         pressed: String(c.id === this.chosen),
       };
