@@ -13,16 +13,23 @@ from pathlib import Path
 
 from zeroknot.core.render.plan import RenderPlan
 
-KEPT = 200_000
-TRIMMED_EVERY = 10_000
+MOST_BYTES = 256 * 1024 * 1024
+TRIMMED_EVERY = 16 * 1024 * 1024  # bytes that came
 FILE = "plans.sqlite"
+TRIM = """
+DELETE FROM plan WHERE rowid <= coalesce((
+    SELECT max(rowid) FROM (
+        SELECT rowid, sum(length(value)) OVER (ORDER BY rowid DESC) AS bytes FROM plan
+    ) WHERE bytes > ?
+), 0)
+"""
 
 
 class PlanStore:
-    """Plans by digest, those that were known last."""
+    """Plans by digest, those that were known last, up to a size."""
 
-    def __init__(self, folder: Path):
-        self._file = folder / FILE
+    def __init__(self, folder: Path, most_bytes: int = MOST_BYTES):
+        self._file, self._most_bytes = folder / FILE, most_bytes
         self._lock = threading.Lock()
         self._connection = _opened(self._file)
         self._added = 0
@@ -54,12 +61,12 @@ class PlanStore:
 
     def _insert(self, rows: list[tuple[str, str]]) -> None:
         with self._connection as connection:
-            connection.executemany("INSERT OR IGNORE INTO plan VALUES (?, ?)", rows)
-            self._added += len(rows)
+            # Replaced, not left: what is asked for again is as new.
+            connection.executemany("INSERT OR REPLACE INTO plan VALUES (?, ?)", rows)
+            self._added += sum(len(value) for _, value in rows)
             if self._added >= TRIMMED_EVERY:
                 self._added = 0
-                oldest = "(SELECT max(rowid) FROM plan) - ?"
-                connection.execute(f"DELETE FROM plan WHERE rowid <= {oldest}", (KEPT,))
+                connection.execute(TRIM, (self._most_bytes,))
 
 
 def _opened(file: Path) -> sqlite3.Connection:

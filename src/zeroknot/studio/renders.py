@@ -2,10 +2,11 @@
 
 import asyncio
 import threading
-from collections import OrderedDict
 from concurrent.futures import Future
 from pathlib import Path
 from typing import Any
+
+from cachetools import LRUCache
 
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.overview import TILE_BINS
@@ -15,7 +16,8 @@ from zeroknot.store.plans import PlanStore
 from zeroknot.studio.block_queue import BlockQueue, Question
 from zeroknot.studio.executors import Executors
 
-KEPT_PLANS = 50_000
+MOST_PLAN_BYTES = 64 * 1024 * 1024
+BYTES_A_PLAN, BYTES_A_KNOT = 1200, 120  # of memory, about
 BYTES_A_BIN = 8  # lowest and highest as float32
 
 
@@ -25,7 +27,7 @@ class Renders:
     def __init__(self, folder: Path, executors: Executors):
         self._folder, self._executors = folder, executors
         self._lock = threading.Lock()
-        self._plans: OrderedDict[str, RenderPlan] = OrderedDict()
+        self._plans: LRUCache[str, RenderPlan] = LRUCache(MOST_PLAN_BYTES, getsizeof=weight_of)
         self._kept = PlanStore(folder / "cache")
         self._queue = BlockQueue()
 
@@ -36,9 +38,8 @@ class Renders:
         """Plans that may be asked for by digest from now on, after a restart, too."""
         with self._lock:
             fresh = [(digest, plan) for digest, plan in plans.items() if digest not in self._plans]
-            self._plans.update(plans)
-            while len(self._plans) > KEPT_PLANS:
-                self._plans.popitem(last=False)
+            for digest, plan in plans.items():  # those that are played now are dropped last
+                self._plans[digest] = plan
         self._kept.keep(fresh)
 
     def plan(self, digest: str) -> RenderPlan:
@@ -141,3 +142,8 @@ class Renders:
         """Loudness of the body as recorded and as fitted."""
         plan = self.plan(digest)
         return self._executors.look("body_loudness", self._folder, plan).result()
+
+
+def weight_of(plan: RenderPlan) -> int:
+    """Bytes of memory that a plan takes, about."""
+    return BYTES_A_PLAN + BYTES_A_KNOT * len(plan.knots)

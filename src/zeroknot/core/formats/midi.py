@@ -5,6 +5,8 @@ none is given), a time signature's denominator a power of two. Parsing is mido's
 """
 
 import io
+from bisect import bisect_right
+from collections import deque
 from dataclasses import dataclass, field
 from typing import BinaryIO
 
@@ -19,7 +21,8 @@ from zeroknot.core.timeline.metre_map import DENOMINATORS, MOST_PULSES, Metre
 DRUM_CHANNEL = 9
 IDLE_MICROSECONDS = 500_000
 SUSTAIN, PEDAL_DOWN = 64, 64  # controller, and the value from which the pedal is down
-LARGEST_BYTES = 16 * 1024 * 1024
+LARGEST_BYTES = 512 * 1024
+MOST_NOTES = 20_000
 
 
 @dataclass(frozen=True)
@@ -60,7 +63,8 @@ class MidiLoop:
 
     def second_of_quarter(self, quarter: float) -> float:
         """When a moment counted in quarter notes is, under the file's own tempo events."""
-        from_quarter, second, bpm = next(t for t in reversed(self.tempos) if t[0] <= quarter)
+        at = bisect_right(self.tempos, quarter, key=lambda tempo: tempo[0])
+        from_quarter, second, bpm = self.tempos[at - 1]
         return second + (quarter - from_quarter) * 60.0 / bpm
 
     @property
@@ -85,7 +89,7 @@ class _Channel:
     track: str
     program: int | None = None
     is_held: bool = False  # by the pedal
-    open: dict[int, list[tuple[float, int]]] = field(default_factory=dict)
+    open: dict[int, deque[tuple[float, int]]] = field(default_factory=dict)
     let_go: list[tuple[int, float, int]] = field(default_factory=list)  # under the pedal
     notes: list[SoundedNote] = field(default_factory=list)
 
@@ -104,7 +108,7 @@ def read_midi(file: BinaryIO) -> MidiLoop:
     file.seek(0)
     data = file.read(LARGEST_BYTES + 1)
     if len(data) > LARGEST_BYTES:
-        raise FormatError("the MIDI file has over 16 MB; it cannot be a loop")
+        raise FormatError("the MIDI file has over 512 kB; it cannot be a loop")
     try:
         midi = mido.MidiFile(file=io.BytesIO(data), clip=True)
         events = _in_time_order(midi)
@@ -132,8 +136,9 @@ def read_midi(file: BinaryIO) -> MidiLoop:
         if event.type == "set_tempo":
             tempo = event.tempo
             quarter = tick / midi.ticks_per_beat
-            kept = [t for t in tempos if t[0] < quarter]  # of two at once the last one holds
-            tempos = [*kept, (quarter, second, mido.tempo2bpm(tempo))]
+            if tempos[-1][0] == quarter:  # of two at once the last one holds
+                tempos.pop()
+            tempos.append((quarter, second, mido.tempo2bpm(tempo)))
             first_tempo = first_tempo or mido.tempo2bpm(tempo)
         elif event.type == "time_signature" and metre is None:
             if event.denominator in DENOMINATORS and 1 <= event.numerator <= MOST_PULSES:
@@ -152,6 +157,11 @@ def read_midi(file: BinaryIO) -> MidiLoop:
         for pitch, started in channel.open.items():
             for start, velocity in started:
                 channel.end(pitch, start, velocity, second)
+    count = sum(len(channel.notes) for channel in channels.values())
+    if count > MOST_NOTES:
+        raise FormatError(
+            f"the MIDI file holds {count} notes, over {MOST_NOTES}; cut a loop out of it first"
+        )
     return MidiLoop(
         parts=tuple(_part(c) for c in channels.values() if c.notes),
         seconds=second,
@@ -186,9 +196,9 @@ def _tell(channel: _Channel, event: mido.Message, second: float) -> bool:
             else:
                 channel.pedal_up(second)
     elif event.type == "note_on" and event.velocity > 0:
-        channel.open.setdefault(event.note, []).append((second, event.velocity))
+        channel.open.setdefault(event.note, deque()).append((second, event.velocity))
     elif channel.open.get(event.note):
-        start, velocity = channel.open[event.note].pop(0)
+        start, velocity = channel.open[event.note].popleft()
         if channel.is_held:
             channel.let_go.append((event.note, start, velocity))
         else:

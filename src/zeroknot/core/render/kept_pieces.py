@@ -5,7 +5,9 @@ plan they were rendered for.
 """
 
 import hashlib
-from collections import OrderedDict
+from contextlib import suppress
+
+from cachetools import LRUCache
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.render.plan import RenderPlan
@@ -23,23 +25,16 @@ class KeptPieces:
     """Rendered pieces by everything that has a say in them, those used last."""
 
     def __init__(self, most_bytes: int = MOST_BYTES):
-        self._most_bytes, self._bytes = most_bytes, 0
-        self._pieces: OrderedDict[bytes, Rendered] = OrderedDict()
+        self._pieces: LRUCache[bytes, Rendered] = LRUCache(
+            most_bytes, getsizeof=lambda rendered: rendered[1].nbytes
+        )
 
     def get(self, key: bytes) -> Rendered | None:
-        found = self._pieces.get(key)
-        if found is not None:
-            self._pieces.move_to_end(key)
-        return found
+        return self._pieces.get(key)
 
     def keep(self, key: bytes, rendered: Rendered) -> None:
-        if key in self._pieces:
-            return
-        self._pieces[key] = rendered
-        self._bytes += rendered[1].nbytes
-        while self._bytes > self._most_bytes and len(self._pieces) > 1:
-            _, (_, sound) = self._pieces.popitem(last=False)
-            self._bytes -= sound.nbytes
+        with suppress(ValueError):  # larger than all that is kept
+            self._pieces[key] = rendered
 
 
 def key_of(plan: RenderPlan, part: Part, start: Point, end: Point) -> bytes:

@@ -26,6 +26,7 @@ FINEST_SECONDS = (0.001, 0.004)
 ROUNDS = 4
 MOST_NEPERS = 2.5  # about 22 dB either way
 CHUNK = 256
+SMOOTHED_OVER = 8  # frames on either side have a say in one: a median, then a mean
 
 
 def with_colour_held(view: SourceView, rate: int, ratio: float) -> SourceView:
@@ -42,10 +43,12 @@ def with_colour_held(view: SourceView, rate: int, ratio: float) -> SourceView:
     frames = np.lib.stride_tricks.sliding_window_view(sound, window, axis=1)
     out = np.zeros((sound.shape[0], length + window), np.float32)
     weight = np.zeros(length + window, np.float32)
-    gains = _gains(frames, centres, taper, window, rate, ratio)
     for k in range(0, count, CHUNK):
         at = centres[k : k + CHUNK]
-        spectra = fft.rfft(frames[:, at] * taper, axis=2) * gains[k : k + CHUNK]
+        # With those around it, that they go over into one another as if all were there at once.
+        around = np.arange(k - SMOOTHED_OVER, k + at.size + SMOOTHED_OVER) % count
+        gains = _gains(frames[:, centres[around]] * taper, rate, ratio)
+        spectra = fft.rfft(frames[:, at] * taper, axis=2) * gains
         made = fft.irfft(spectra, n=window, axis=2) * taper
         for i, a in enumerate(at):
             out[:, a : a + window] += made[:, i]
@@ -61,30 +64,22 @@ def with_colour_held(view: SourceView, rate: int, ratio: float) -> SourceView:
     )
 
 
-def _gains(
-    frames: Samples,
-    centres: NDArray[np.int64],
-    taper: Samples,
-    window: int,
-    rate: int,
-    ratio: float,
-) -> NDArray[np.float32]:
-    """What each bin of each frame is multiplied by: float32 [frames, bins]."""
-    bins = window // 2 + 1
-    gains = np.empty((centres.size, bins), np.float32)
+def _gains(tapered: Samples, rate: int, ratio: float) -> NDArray[np.float32]:
+    """What each bin of each frame is multiplied by: float32 [frames − 2 · SMOOTHED_OVER, bins].
+
+    tapered  float32 [channels, frames, window], SMOOTHED_OVER more on either side
+    """
+    bins = tapered.shape[2] // 2 + 1
     there = np.arange(bins) * ratio
     inside = there <= bins - 1
     whole = np.minimum(there.astype(np.int64), bins - 2)
     part = (there - whole).astype(np.float32)
-    for k in range(0, centres.size, CHUNK):
-        spectra = fft.rfft(frames[:, centres[k : k + CHUNK]] * taper, axis=2)
-        power = np.square(np.abs(spectra)).sum(axis=0)
-        envelope = envelopes(power, rate)
-        moved = (
-            envelope[:, whole] * (1 - part) + envelope[:, np.minimum(whole + 1, bins - 1)] * part
-        )
-        gains[k : k + CHUNK] = np.where(inside, moved - envelope, 0.0)
-    gains = ndimage.gaussian_filter1d(gains, 1.0, axis=0, mode="wrap")
+    power = np.square(np.abs(fft.rfft(tapered, axis=2))).sum(axis=0)
+    envelope = envelopes(power, rate)
+    moved = envelope[:, whole] * (1 - part) + envelope[:, np.minimum(whole + 1, bins - 1)] * part
+    gains = np.where(inside, moved - envelope, np.float32(0.0))
+    gains = ndimage.gaussian_filter1d(gains, 1.0, axis=0, radius=SMOOTHED_OVER // 2)
+    gains = gains[SMOOTHED_OVER:-SMOOTHED_OVER]
     return np.asarray(np.exp(np.clip(gains, -MOST_NEPERS, MOST_NEPERS)), np.float32)
 
 

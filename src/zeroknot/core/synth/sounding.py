@@ -10,10 +10,11 @@ Source: a string plucked at a share p of its length has partials of |sin(π·h·
 Rossing, The Physics of Musical Instruments).
 """
 
-from functools import lru_cache
+from threading import Lock
 
 import numba
 import numpy as np
+from cachetools import LRUCache, cached
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.synth.kit import hit_frames, struck
@@ -36,6 +37,7 @@ MIDDLE_HZ = 261.6255653005986
 LONGEST_NOTE_SECONDS = 60.0
 WIDEST_PAN = 0.5
 PAN_PER_SEMITONE = 0.012
+MOST_KEPT_BYTES = 64 * 1024 * 1024
 
 
 def sounded(voice: str, pitch: float, velocity: int, frames: int, rate: int) -> Samples:
@@ -59,7 +61,7 @@ def lasts(voice: str, pitch: float, frames: int, rate: int) -> int:
     return held + int(VOICES[voice].ring_seconds * rate)
 
 
-@lru_cache(maxsize=512)
+@cached(LRUCache(MOST_KEPT_BYTES, getsizeof=lambda sound: sound.nbytes), lock=Lock())
 def _kept(voice: str, pitch: float, velocity: int, frames: int, rate: int) -> Samples:
     if voice == "drums":
         sound = struck(round(pitch), velocity, frames, rate)
