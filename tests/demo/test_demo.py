@@ -11,9 +11,9 @@ from zeroknot.core.render.plan import RenderPlan
 from zeroknot.demo import build
 from zeroknot.demo.loops import LOOPS, sound_of
 from zeroknot.settings import Settings
-from zeroknot.studio import workers
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.studio import Studio
+from zeroknot.studio.tasks.rendering import render_whole
 
 
 class DemoTest(unittest.TestCase):
@@ -52,7 +52,7 @@ class DemoTest(unittest.TestCase):
         def read(digest, first, count):
             plan: RenderPlan = studio.renders.plan(digest)
             if digest not in renders:
-                renders[digest] = workers.render_whole(settings.data, plan)
+                renders[digest] = render_whole(settings.data, plan)
             return renders[digest][:, first : first + count]
 
         bar = tree.tempo_map.frame_of_beat(4, tree.rate)

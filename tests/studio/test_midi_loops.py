@@ -14,7 +14,7 @@ from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.readings import LayOn
 from zeroknot.studio.intents.stretch import SetStretch
 from zeroknot.studio.intents.time import SetSteadyTempo
-from zeroknot.studio.workers import render_whole
+from zeroknot.studio.tasks.rendering import render_whole
 
 # Two bars of quarters at 84: A minor, low to high.
 LINE = [(i, i + 0.8, p, 0) for i, p in enumerate((45, 57, 60, 64, 69, 64, 60, 57))]
@@ -124,7 +124,7 @@ class MidiLoopsTest(StudioTest):
         self.assertEqual((info.frames, info.channels), (frame(8 * 60 / 97 * 44_100), 2))
         self.assertFalse(printed.is_midi)
         download = self.studio.prints.wav(loop.sha, 24)
-        sound, _ = soundfile.read(io.BytesIO(download.data))
+        sound, _ = soundfile.read(download.file)
         self.assertEqual(sound.shape, (loop.frames, 2))
         self.assertGreater(np.abs(sound).max(), 0.05)
         self.assertRegex(download.name, r"\.wav$")

@@ -56,7 +56,7 @@ class ExecutorsTest(unittest.TestCase):
 
     def test_failures_come_back(self):
         executors = Executors.inline()
-        with self.assertRaises(AttributeError):
+        with self.assertRaises(KeyError):
             executors.render("no_such_task").result()
 
 

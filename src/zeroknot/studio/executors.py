@@ -14,6 +14,7 @@ from multiprocessing.context import BaseContext
 from typing import Any, TypeVar
 
 from zeroknot.studio.sturdy_pool import SturdyPool
+from zeroknot.studio.tasks import THREADS_VARIABLE
 
 R = TypeVar("R")
 
@@ -24,14 +25,13 @@ LONGEST_RENDER_SECONDS = 300.0
 LONGEST_LOOK_SECONDS = 300.0
 LONGEST_LISTENING_SECONDS = 1800.0
 LOADED = "zeroknot.studio.loaded"  # what workers find there when they are forked
-THREADS_VARIABLE = "ZEROKNOT_RENDER_THREADS"  # how many pieces a worker renders at once
 
 
 def run_task(name: str, *args: Any) -> Any:
-    """In a worker: run the function of that name in `studio.workers`."""
-    from zeroknot.studio import workers
+    """In a worker: run the task of that name."""
+    from zeroknot.studio.tasks.table import TASKS
 
-    return getattr(workers, name)(*args)
+    return TASKS[name](*args)
 
 
 def start_quietly(niceness: int, threads: int) -> None:
@@ -57,15 +57,15 @@ class Executors:
         self._listening = listening
 
     def render(self, task: str, *args: Any) -> "Future[Any]":
-        """Run a task of `studio.workers` that somebody waits for."""
+        """Run a task that somebody waits for."""
         return self._rendering.submit(run_task, task, *args)
 
     def look(self, task: str, *args: Any) -> "Future[Any]":
-        """Run a task of `studio.workers` that must not hold up the sound."""
+        """Run a task that must not hold up the sound."""
         return self._looking.submit(run_task, task, *args)
 
     def listen(self, task: str, *args: Any) -> "Future[Any]":
-        """Run a task of `studio.workers` in the background."""
+        """Run a task in the background."""
         return self._listening.submit(run_task, task, *args)
 
     def let_go(self, future: "Future[Any]") -> bool:

@@ -3,20 +3,16 @@
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 
-import numpy as np
-
-from zeroknot.core.audio import Audio
 from zeroknot.core.errors import ZeroKnotError
-from zeroknot.core.formats.audio_file import read_audio
 from zeroknot.core.formats.claims import without_tempo
-from zeroknot.core.formats.riff import FLOAT_BITS, LoopMark, WavTags, wav_bytes
+from zeroknot.core.formats.riff import WavTags
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import NO_KEY, Loop
 from zeroknot.core.recipe import Recipe
-from zeroknot.core.render.pass_file import SEAMS, folded
+from zeroknot.core.render.pass_file import SEAMS
 from zeroknot.core.render.plan import RenderPlan
-from zeroknot.core.units import db_of_gain, gain_of_db
+from zeroknot.core.units import gain_of_db
 from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
@@ -29,10 +25,14 @@ NEARLY_A_SEMITONE = 0.15  # off a whole one, and still the same key
 
 @dataclass(frozen=True)
 class Download:
-    """A file to take away; lowered_db says by how much its level was taken down, 0 if not."""
+    """A file to take away, which whoever takes it removes.
+
+    name        to save it under
+    lowered_db  by how much its level was taken down, 0 if not
+    """
 
     name: str
-    data: bytes
+    file: Path
     lowered_db: float
 
 
@@ -56,19 +56,12 @@ class Prints:
         hand = in_hand(project, self._loops, hand_name)
         strand = hand.strand
         plan = plan_at(project, strand, hand.loop, beat)
+        incoming, gain = self._store.new_incoming(), gain_of_db(strand.gain_db)
         # Not by the worker that renders for playing: a long print must not hold up the sound.
-        axis = self._executors.look("render_whole", self._store.folder, plan).result()
-        sound = folded(plan, axis, seam, with_lead) * np.float32(gain_of_db(strand.gain_db))
+        task = "print_to_file", self._store.folder, plan, seam, with_lead, gain, incoming
+        self._executors.look(*task).result()
         tempo = project.tempo_map.bpm_at(beat) if strand.follows else round(strand.own_bpm, 2)
-        incoming = self._store.new_incoming()
         lead = plan.lead_frames if with_lead else 0
-        incoming.write_bytes(
-            wav_bytes(
-                Audio(np.ascontiguousarray(sound, dtype=np.float32), plan.rate),
-                FLOAT_BITS,
-                LoopMark(lead, lead + plan.body_frames),
-            )
-        )
         metre = project.metre_map.metre_at(1)
         bars = strand.span / metre.beats_per_bar
         name = without_tempo(strand.name)
@@ -102,26 +95,16 @@ class Prints:
     def wav(self, sha: str, bits: int) -> Download:
         """A loop as WAV with loop points and tags; PCM is lowered where it would clip."""
         loop = self._loops.get(sha)
-        if loop.is_midi:
-            sounding = ("sounded_midi", self._store.folder, sha, loop.rate, loop.claims.voice)
-            sound: Audio = self._executors.look(*sounding).result()
-        else:
-            with self._store.path(sha).open("rb") as file:
-                sound = read_audio(file)[1]
-        lowered_db, peak = 0.0, sound.peak()
-        if bits != FLOAT_BITS and peak > 1.0:
-            lowered_db = db_of_gain(peak)
-            sound = Audio(sound.samples / np.float32(peak), sound.rate)
-        reading = loop.reading
-        mark, tempo = None, None
-        if reading:
-            start = max(0, round(reading.downbeat_s * sound.rate))
-            end = min(sound.frames, round(reading.end_s * sound.rate))
-            mark = LoopMark(start, end) if end > start + 1 else None
-            tempo = reading.tempo_bpm
-        key = _key_of(loop)
+        self._store.path(sha)
+        reading, key = loop.reading, _key_of(loop)
+        tempo = reading.tempo_bpm if reading else None
+        body = (reading.downbeat_s, reading.end_s) if reading else None
         tags = WavTags(title=loop.name, tempo_bpm=tempo, key=key.tkey if key else None)
-        return Download(file_name(loop, tempo, key), wav_bytes(sound, bits, mark, tags), lowered_db)
+        file = self._store.new_incoming()
+        task = ("wav_to_file", self._store.folder, sha, loop.rate, loop.claims.voice, bits, body,
+                tags, file)  # fmt: skip
+        lowered_db: float = self._executors.look(*task).result()
+        return Download(file_name(loop, tempo, key), file, lowered_db)
 
 
 def printed_key(loop: Loop, plan: RenderPlan) -> str | None:

@@ -1,0 +1,78 @@
+"""How is a plan rendered, whole or by the block?"""
+
+import os
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+
+from zeroknot.core.audio import Audio, Samples
+from zeroknot.core.mixing.loudness import loudness
+from zeroknot.core.overview import TILE_BINS, peaks
+from zeroknot.core.render.in_blocks import InBlocks
+from zeroknot.core.render.kept_pieces import KeptPieces
+from zeroknot.core.render.notes_run import NotesRendering
+from zeroknot.core.render.plan import RenderPlan
+from zeroknot.core.render.run import Rendering
+from zeroknot.store.audio_store import block_path, write_whole
+from zeroknot.studio.tasks import THREADS_VARIABLE
+from zeroknot.studio.tasks.sources import KEPT_OPEN, attacks_of, midi_of, source_at
+
+MEASURED_SECONDS = 60.0  # of a body; one of half an hour need not be rendered to be matched
+
+
+def render_block(folder: Path, plan: RenderPlan, index: int) -> None:
+    """Render one block and lay it into the cache; done already, it is left alone."""
+    place = block_path(folder, plan.digest, index)
+    if not place.exists():
+        write_whole(place, np.ascontiguousarray(rendering_of(folder, plan).block(index)).tobytes())
+
+
+def render_whole(folder: Path, plan: RenderPlan) -> Samples:
+    """Lead, body and tail of a plan: float32 [channels, plan.frames]."""
+    return rendering_of(folder, plan).whole()
+
+
+def render_peaks(
+    folder: Path, plan: RenderPlan, frames_per_bin: int, tile: int | None = None
+) -> bytes:
+    """Peaks of a whole render, or of one tile of it: float32 [bins, 2] as bytes."""
+    name = f"peaks-{frames_per_bin}" + ("" if tile is None else f"-{tile}")
+    place = block_path(folder, plan.digest, 0).with_name(name)
+    if not place.exists():
+        first, frames = 0, plan.frames
+        if tile is not None:
+            first = tile * TILE_BINS * frames_per_bin
+            frames = max(0, min(plan.frames - first, TILE_BINS * frames_per_bin))
+        if not frames:
+            return b""
+        sound = Audio(rendering_of(folder, plan).frames(first, frames), plan.rate)
+        write_whole(place, peaks(sound, frames_per_bin).tobytes())
+    return place.read_bytes()
+
+
+def body_loudness(folder: Path, plan: RenderPlan) -> tuple[float, float]:
+    """Loudness in dB of the body (a long one's beginning) as recorded and as fitted."""
+    sound = source_at(folder, plan.source, plan.rate)
+    frames = min(plan.body_frames, round(MEASURED_SECONDS * plan.rate))
+    stop = float(plan.time_map.source_of(np.asarray([float(frames)]))[0])
+    zero, end = (round(s * plan.rate) for s in (plan.zero_second, stop))
+    recorded = sound.samples[:, max(0, zero) : max(1, min(end, sound.frames))]
+    fitted = rendering_of(folder, plan).frames(plan.lead_frames, frames)
+    return loudness(recorded, plan.rate), loudness(fitted, plan.rate)
+
+
+@lru_cache(maxsize=KEPT_OPEN)
+def rendering_of(folder: Path, plan: RenderPlan) -> InBlocks:
+    midi = midi_of(folder, plan.source)
+    if midi:
+        return NotesRendering(midi, plan)
+    threads = int(os.environ.get(THREADS_VARIABLE, "2"))
+    sound = source_at(folder, plan.source, plan.rate)
+    return Rendering(sound, attacks_of(folder, plan.source), plan, threads, _kept_pieces())
+
+
+@lru_cache(maxsize=1)
+def _kept_pieces() -> KeptPieces:
+    """What plans that differ by a knot have in common."""
+    return KeptPieces()

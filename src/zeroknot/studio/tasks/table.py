@@ -1,0 +1,28 @@
+"""Which task has which name? The web process asks by name, so that it loads none of this."""
+
+from collections.abc import Callable
+from typing import Any
+
+from zeroknot.studio.tasks import files, incoming, pictures, rendering, sources, takes, warming
+
+TASKS: dict[str, Callable[..., Any]] = {
+    task.__name__: task
+    for task in (
+        incoming.take_in,
+        incoming.listen_to,
+        incoming.listen_again,
+        sources.source_block,
+        sources.notes_of,
+        pictures.write_source_peaks,
+        rendering.render_block,
+        rendering.render_peaks,
+        rendering.body_loudness,
+        takes.loops_in_take,
+        takes.edges_of_range,
+        takes.seams_of_pass,
+        files.crop_to_file,
+        files.print_to_file,
+        files.wav_to_file,
+        warming.warm_up,
+    )
+}

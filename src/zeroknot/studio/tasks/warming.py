@@ -1,0 +1,38 @@
+"""What is compiled or loaded before somebody waits for it?"""
+
+import numpy as np
+
+from zeroknot.core.audio import Audio
+from zeroknot.core.listening.attacks import all_attacks
+from zeroknot.core.listening.readings import listen
+from zeroknot.core.mixing.loudness import loudness
+from zeroknot.core.render.plan import plan_ratio
+from zeroknot.core.render.run import Rendering
+from zeroknot.core.stretch.methods import METHODS
+from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.synth.sounding import sounded
+from zeroknot.core.synth.voices import VOICES
+
+
+def warm_up() -> None:
+    """Compile or load every kernel before somebody waits for it."""
+    noise = np.random.default_rng(0).standard_normal((2, 8192)).astype(np.float32) * 0.1
+    for channels in (noise, noise[:1]):
+        sound = Audio(np.ascontiguousarray(channels), 44_100)
+        attacks = all_attacks(sound)
+        for method in METHODS:
+            plan = plan_ratio(
+                source="", rate=sound.rate, source_frames=sound.frames, duration_ratio=1.1,
+                method=method, settings=Settings(semitones=1.0, formants=1.0),
+            )  # fmt: skip
+            Rendering(sound, attacks, plan).whole()
+    loudness(np.tile(noise, 3), 44_100)
+    for voice in VOICES:
+        sounded(voice, 60, 100, 4410, 44_100)
+
+
+def warm_up_listening() -> None:
+    """Compile what listening needs: once after installing, the results are kept."""
+    noise = np.random.default_rng(0).standard_normal((1, 88_200)).astype(np.float32) * 0.1
+    noise *= np.arange(88_200, 0, -1) % 22_050 / 22_050
+    listen(Audio(noise, 44_100))
