@@ -32,7 +32,7 @@ from zeroknot.core.listening.key import KeyReading
 from zeroknot.core.listening.reading import Claims, Reading
 from zeroknot.core.listening.sound_kind import KINDS, ONE_HIT, SoundReading
 from zeroknot.core.loop import Loop
-from zeroknot.store.codec import facts_row, loop_row
+from zeroknot.store.codec import facts_columns, loop_row
 from zeroknot.store.database import opened_database
 from zeroknot.store.tables import FactsRow, LoopRow
 
@@ -76,7 +76,7 @@ def fill(data: Path, rows: int) -> None:
         loops = [made_up(i, chance) for i in range(start + 1, min(start + 2000, rows) + 1)]
         with engine.begin() as connection:
             connection.execute(insert(LoopRow), [loop_row(x).model_dump() for x in loops])
-            facts = [facts_row(x, start + i + 1).model_dump() for i, x in enumerate(loops)]
+            facts = [facts_columns(x, start + i + 1) for i, x in enumerate(loops)]
             connection.execute(insert(FactsRow), facts)
     engine.dispose()
 

@@ -14,7 +14,7 @@ from tests.standins.test_exchange import Running
 from tests.store.test_shelf_index import loop as made_up
 from tests.studio.test_bringing import packed, tone
 from zeroknot.core.formats.riff import wav_bytes
-from zeroknot.store.codec import facts_row
+from zeroknot.store.codec import facts_columns
 from zeroknot.store.database import opened_database
 from zeroknot.store.tables import FactsRow
 from zeroknot.web.pictures import wave_png
@@ -494,7 +494,7 @@ class LongListTest(ShelfHarness):
     def test_a_long_list_is_scrolled_with_few_rows_on_the_page(self):
         engine = opened_database(self.data / "zeroknot.sqlite")
         self.addCleanup(engine.dispose)
-        one = facts_row(made_up(1, "ash", tempo=100.0), 1).model_dump()
+        one = facts_columns(made_up(1, "ash", tempo=100.0), 1)
         rows = [
             {**one, "sha": f"{i:064x}", "stamp": i, "name": f"ash {i - 1}"} for i in range(1, 1501)
         ]

@@ -9,7 +9,6 @@ from alembic.migration import MigrationContext
 from sqlalchemy import create_engine, text
 from sqlmodel import SQLModel
 
-from zeroknot.store.audio_store import BLOCKS, AudioStore
 from zeroknot.store.database import MIGRATIONS, NEWEST, migrate, opened_database
 
 
@@ -46,15 +45,3 @@ class DatabaseTest(unittest.TestCase):
             self.assertEqual(version, NEWEST)
             connection.execute(text("SELECT statement FROM revision"))
             self.assertEqual(connection.execute(text("SELECT name FROM project")).scalar(), "Old")
-
-    def test_the_cache_is_kept_under_its_size(self):
-        store = AudioStore(self.folder)
-        for i in range(4):
-            place = store.cache / BLOCKS / "ab" / f"d{i}"
-            place.mkdir(parents=True)
-            (place / "0").write_bytes(b"x" * 100)
-        other = store.cache / "blocks" / "ab" / "old"  # as blocks of another size lay once
-        other.mkdir(parents=True)
-        store.trim_cache(250)
-        self.assertFalse(other.exists())
-        self.assertEqual(len(list((store.cache / BLOCKS).glob("??/*"))), 2)

@@ -11,9 +11,9 @@ Conventions
 
 import hashlib
 import os
-import shutil
 import uuid
 from collections.abc import Iterable
+from contextlib import suppress
 from pathlib import Path
 
 from zeroknot.core.errors import NotFoundError
@@ -86,23 +86,6 @@ class AudioStore:
             if path.name not in known:
                 path.unlink(missing_ok=True)
 
-    def trim_cache(self, most_bytes: int) -> None:
-        """Drop the renders used longest ago until the cache is under a size."""
-        renders = self.cache / BLOCKS
-        for other in (self.cache / "renders", *self.cache.glob("blocks*")):
-            if other != renders:  # blocks of another size, once
-                shutil.rmtree(other, ignore_errors=True)
-        entries = []
-        for folder in renders.glob("??/*") if renders.exists() else ():
-            size = sum(f.stat().st_size for f in folder.iterdir())
-            entries.append((folder.stat().st_mtime, size, folder))
-        total = sum(size for _, size, _ in entries)
-        for _, size, folder in sorted(entries):
-            if total <= most_bytes:
-                break
-            shutil.rmtree(folder, ignore_errors=True)
-            total -= size
-
     def _place(self, sha: str) -> Path:
         if len(sha) != 64 or not all(c in "0123456789abcdef" for c in sha):
             raise NotFoundError(f"{sha[:20]!r} is not the name of a recording")
@@ -120,10 +103,13 @@ def sha256_of(path: Path) -> str:
 
 def write_whole(path: Path, data: bytes) -> None:
     """Write a file so that it is never seen half-written."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    beside = path.with_name(f".{path.name}.{uuid.uuid4().hex[:8]}")
-    beside.write_bytes(data)
-    os.replace(beside, path)
+    while True:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        beside = path.with_name(f".{path.name}.{uuid.uuid4().hex[:8]}")
+        with suppress(FileNotFoundError):  # its folder went with what the cache dropped
+            beside.write_bytes(data)
+            os.replace(beside, path)
+            return
 
 
 def block_path(folder: Path, digest: str, index: int) -> Path:

@@ -3,12 +3,13 @@
 import json
 import zlib
 from dataclasses import asdict
+from typing import Any
 
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims, Reading
 from zeroknot.core.loop import Loop, Statement
 from zeroknot.core.recipe import Recipe
-from zeroknot.store.tables import FactsRow, LoopRow
+from zeroknot.store.tables import LoopRow
 
 FACTS_VERSION = 1
 
@@ -63,10 +64,10 @@ def loop_value(row: LoopRow) -> Loop:
     )
 
 
-def facts_row(loop: Loop, stamp: int) -> FactsRow:
-    """What the shelf goes by, from everything that is known of a loop."""
+def facts_columns(loop: Loop, stamp: int) -> dict[str, Any]:
+    """What the shelf goes by, from everything that is known of a loop: columns of `FactsRow`."""
     reading = loop.reading
-    return FactsRow(
+    return dict(
         sha=loop.sha,
         stamp=stamp,
         version=FACTS_VERSION,

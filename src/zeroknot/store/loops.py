@@ -4,8 +4,9 @@ Every write also writes what the shelf goes by (`FactsRow`), under a stamp that 
 search asks only for what is new to it.
 """
 
+import itertools
 import json
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -35,6 +36,26 @@ class Change:
 
     before: dict[str, Columns] = field(default_factory=dict)
     after: dict[str, Columns] = field(default_factory=dict)
+
+    def note(self, row: LoopRow, new: Columns) -> None:
+        """What becomes of a loop; nothing where that is so already."""
+        old = {name: getattr(row, name) for name in new if getattr(row, name) != new[name]}
+        if strange := set(old) - set(OWN):
+            raise ValueError(f"{', '.join(strange)} is not a person's to change")
+        if old:
+            self.before[row.sha] = old
+            self.after[row.sha] = {name: new[name] for name in old}
+
+    def holds(self, row: LoopRow) -> bool:
+        """Is the loop still as it was found?"""
+        return all(getattr(row, name) == value for name, value in self.before[row.sha].items())
+
+
+def batched(items: Iterable[str], size: int) -> Iterator[tuple[str, ...]]:
+    """So many at a time (`itertools.batched` of later Pythons)."""
+    left = iter(items)
+    while batch := tuple(itertools.islice(left, size)):
+        yield batch
 
 
 class LoopStore:
@@ -112,22 +133,20 @@ class LoopStore:
         made_at: str,
         asked: str | None = None,
     ) -> tuple[int, int]:
-        """Change what a person says of loops, all or none.
+        """Change what a person says of loops. What somebody changes meanwhile is left as it is.
 
         changed  gives the new columns of OWN for a loop; {} leaves it as it is
         asked    the id under which a page asked for it; asked again, the first answer is given
         returns  the number to take it back by, and how many loops it changed
         """
-        with Session(self._writing) as session, session.begin():
+        change = Change()
+        with Session(self._engine) as session:
             if done := answer_to(session, asked):
                 return done[0], done[1]
-            change = Change()
-            for sha in dict.fromkeys(shas):
-                row = self._row(session, sha)
-                self._written(session, row, changed(loop_value(row)), change)
-            number = self._kept(session, label, change, made_at)
-            keep_answer(session, asked, [number, len(change.before)])
-            return number, len(change.before)
+            for row in self._rows(session, shas):
+                change.note(row, changed(loop_value(row)))
+        number = self._applied(label, change, made_at, asked, [len(change.before)])
+        return number, len(change.before)
 
     def take_back(
         self, change: int, made_at: str, asked: str | None = None
@@ -137,35 +156,59 @@ class LoopStore:
         Gives the number to take *that* back by, what it was, how many loops it took back and how
         many were left, wholly or in part.
         """
-        with Session(self._writing) as session, session.begin():
+        back, left = Change(), 0
+        with Session(self._engine) as session:
             if done := answer_to(session, asked):
                 return done[0], done[1], done[2], sum(done[3:])  # of old, three were kept
             kept = session.get(ShelfChangeRow, change)
             if kept is None:
                 raise NotFoundError("that change of the shelf is not known (any more)")
             made = json.loads(kept.after) if kept.after else {}
-            back, left = Change(), 0
-            for sha, columns in json.loads(kept.before).items():
-                row = self._row(session, sha)
-                moved = {k: v for k, v in made.get(sha, {}).items() if getattr(row, k) != v}
+            before = json.loads(kept.before)
+            for row in self._rows(session, before):
+                own = made.get(row.sha, {})
+                moved = {name for name, value in own.items() if getattr(row, name) != value}
                 left += bool(moved)
-                own = {k: v for k, v in columns.items() if k not in moved}
-                self._written(session, row, own, back)
-            number = self._kept(session, kept.label, back, made_at)
-            keep_answer(session, asked, [number, kept.label, len(back.before), left])
-            return number, kept.label, len(back.before), left
+                back.note(row, {k: v for k, v in before[row.sha].items() if k not in moved})
+            label = kept.label
+        told = [label, len(back.before), left]
+        return self._applied(label, back, made_at, asked, told), label, len(back.before), left
 
-    def _written(self, session: Session, row: LoopRow, new: Columns, change: Change) -> None:
-        old = {name: getattr(row, name) for name in new if getattr(row, name) != new[name]}
-        if not old:
-            return
-        for name in old:
-            if name not in OWN:
-                raise ValueError(f"{name} is not a person's to change")
-            setattr(row, name, new[name])
-        change.before[row.sha] = old
-        change.after[row.sha] = {name: new[name] for name in old}
-        derive(session, row)
+    def _applied(
+        self, label: str, change: Change, made_at: str, asked: str | None, told: list[Any]
+    ) -> int:
+        """Keep a change, then do it, some loops at a time so that others can write meanwhile.
+
+        told     what is answered after the number
+        returns  the number to take it back by; what was not yet done when the power went is
+                 not taken back either
+        """
+        number = 0
+        batches = list(batched(change.after, BATCH)) or [()]
+        for i, batch in enumerate(batches):
+            with Session(self._writing) as session, session.begin():
+                if i == 0:
+                    if done := answer_to(session, asked):
+                        return int(done[0])
+                    number = self._kept(session, label, change, made_at)
+                rows = [row for row in self._rows(session, batch) if change.holds(row)]
+                for row in rows:
+                    for name, value in change.after[row.sha].items():
+                        setattr(row, name, value)
+                derive(session, *rows)
+                if i == len(batches) - 1:
+                    keep_answer(session, asked, [number, *told])
+        return number
+
+    def _rows(self, session: Session, shas: Iterable[str]) -> Iterator[LoopRow]:
+        """Rows in the order that is asked for. Raises NotFoundError where one is not there."""
+        for batch in batched(dict.fromkeys(shas), BATCH):
+            query = select(LoopRow).where(col(LoopRow.sha).in_(batch))
+            found = {row.sha: row for row in session.exec(query)}
+            for sha in batch:
+                if sha not in found:
+                    raise NotFoundError("that loop is not on the shelf (any more)")
+                yield found[sha]
 
     @staticmethod
     def _kept(session: Session, label: str, change: Change, made_at: str) -> int:
@@ -195,8 +238,7 @@ class LoopStore:
             missing = list(session.exec(query))
         for at in range(0, len(missing), BATCH):
             with Session(self._writing) as session, session.begin():
-                for sha in missing[at : at + BATCH]:
-                    derive(session, self._row(session, sha))
+                derive(session, *self._rows(session, missing[at : at + BATCH]))
 
     @staticmethod
     def _row(session: Session, sha: str) -> LoopRow:

@@ -3,6 +3,7 @@
 import asyncio
 import threading
 from concurrent.futures import Future
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +13,7 @@ from zeroknot.core.errors import NotFoundError
 from zeroknot.core.overview import TILE_BINS
 from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan
 from zeroknot.store.audio_store import block_path, peaks_path
+from zeroknot.store.cache import note_use
 from zeroknot.store.plans import PlanStore
 from zeroknot.studio.block_queue import BlockQueue, Question
 from zeroknot.studio.executors import Executors
@@ -60,15 +62,18 @@ class Renders:
             question.future.result()
         return block_path(self._folder, digest, index)
 
-    async def block_in_time(self, digest: str, index: int, due_in: float) -> Path:
-        """The same for who may stop waiting: cancelled, the question is withdrawn.
+    async def block_in_time(self, digest: str, index: int, due_in: float) -> bytes:
+        """Its bytes, for who may stop waiting: cancelled, the question is withdrawn.
 
         due_in  seconds from now at which the block begins to sound
         """
-        question = self._asked(digest, index, due_in)
-        if question:
-            await self._waited(question)
-        return block_path(self._folder, digest, index)
+        while True:
+            question = self._asked(digest, index, due_in)
+            if question:
+                await self._waited(question)
+            # The cache may have been trimmed, or deleted, in this moment: then once more.
+            with suppress(FileNotFoundError):
+                return await asyncio.to_thread(block_path(self._folder, digest, index).read_bytes)
 
     async def source_block(self, sha: str, rate: int, index: int, due_in: float) -> bytes:
         """A block of a recording at a rate, for who may stop waiting."""
@@ -99,7 +104,9 @@ class Renders:
         plan = self.plan(digest)
         if not 0 <= index < plan.blocks:
             raise NotFoundError(f"this render has no block {index}")
-        if block_path(self._folder, digest, index).exists():
+        place = block_path(self._folder, digest, index)
+        if place.exists():
+            note_use(place.parent)
             return None
 
         def begin() -> "Future[Any]":

@@ -12,6 +12,7 @@ from zeroknot.core.timeline.grid import pulses
 from zeroknot.document.project import Project, Strand
 from zeroknot.settings import Settings
 from zeroknot.store.audio_store import AudioStore
+from zeroknot.store.cache import Trimmer
 from zeroknot.store.database import opened_database
 from zeroknot.store.incoming import WAITING, IncomingStore
 from zeroknot.store.loops import LoopStore
@@ -65,7 +66,7 @@ class Studio:
         self.exchange = Exchange(
             settings.exchange, self.store, self.bringing, settings.largest_upload
         )
-        self.store.trim_cache(settings.cache_bytes)
+        self._trimmer = Trimmer(self.store.cache, settings.cache_bytes)
         self.bringing.go_on()
         self.bringing.hear_again()
 
@@ -73,6 +74,7 @@ class Studio:
         self.bringing.close()
         self.executors.close()
         self.renders.close()
+        self._trimmer.close()
         self._engine.dispose()
 
     def hand(self, project: Project, name: str) -> Hand:

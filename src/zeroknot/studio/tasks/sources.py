@@ -19,6 +19,7 @@ from zeroknot.core.render.notes_run import NotesRendering
 from zeroknot.core.render.plan import BLOCK_FRAMES, plan_as_written
 from zeroknot.core.stretch.settings import Settings
 from zeroknot.store.audio_store import AudioStore, write_whole
+from zeroknot.store.cache import note_use
 
 # Recordings and renderings kept open: a song asks for blocks of all its tracks in turn, and each
 # costs milliseconds to open. Recordings are mapped, pieces are bounded elsewhere: little is held.
@@ -42,6 +43,7 @@ def source_at(folder: Path, sha: str, rate: int) -> Audio:
         beside = place.with_name(f".{place.name}.{os.getpid()}.npy")
         np.save(beside, sound.samples)
         os.replace(beside, place)
+    note_use(place)
     return Audio(np.load(place, mmap_mode="r"), rate)
 
 

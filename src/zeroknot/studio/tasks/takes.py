@@ -16,6 +16,7 @@ from zeroknot.core.listening.seams import (
 from zeroknot.core.render.seam import Seam, crossfaded_end, seam_between
 from zeroknot.core.units import frame
 from zeroknot.store.audio_store import AudioStore, write_whole
+from zeroknot.store.cache import note_use
 from zeroknot.studio.tasks.sources import attacks_of, decoded, source_at
 
 PICTURE_VERSION = 1  # of a take's picture in the cache
@@ -64,5 +65,6 @@ def take_picture(folder: Path, sha: str) -> TakePicture:
         picture = picture_of(decoded(folder, sha))
         head = np.asarray([COARSE * picture.hop_seconds, picture.colours.shape[1]], np.float32)
         write_whole(place, head.tobytes() + picture.colours.tobytes())
+    note_use(place)
     table = np.frombuffer(place.read_bytes(), np.float32)
     return TakePicture(table[2:].reshape(-1, int(table[1])), float(table[0]))

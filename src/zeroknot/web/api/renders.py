@@ -5,7 +5,6 @@ from collections.abc import Coroutine
 from typing import Annotated, Any, TypeVar
 
 from fastapi import APIRouter, Header, Path, Request, Response
-from fastapi.responses import FileResponse
 from starlette.concurrency import run_in_threadpool
 
 from zeroknot.core.overview import PEAK_BINS
@@ -45,10 +44,10 @@ async def render_block(
 
     x_due  milliseconds from now at which it is heard; what is heard first is rendered first
     """
-    place = await while_asked(request, studio.renders.block_in_time(digest, index, x_due / 1000))
-    if place is None:
+    data = await while_asked(request, studio.renders.block_in_time(digest, index, x_due / 1000))
+    if data is None:
         return Response(status_code=499)  # nobody reads it: whoever asked has gone
-    return FileResponse(place, media_type=FLOATS, headers=UNCHANGING)
+    return Response(data, media_type=FLOATS, headers=UNCHANGING)
 
 
 @router.get("/renders/{digest}/peaks/{frames_per_bin}")
