@@ -119,16 +119,24 @@ def recipe_text(recipe: Recipe | None) -> str | None:
 
 
 def recipe_value(text: str | None) -> Recipe | None:
-    """Recipes from before they had a kind said less: their key was the project's, whatever the
-    loop's, and is not believed."""
     if text is None:
         return None
-    said = json.loads(text)
-    if "crop_of" in said:
-        return Recipe(kind="crop", parents=(said.pop("crop_of"),), made_by=said)
-    if "kind" not in said:
-        return Recipe(kind="print", parents=(said["plan"]["source"],), made_by=said)
+    said = newest_recipe(json.loads(text))
     return Recipe(**said | {"parents": tuple(said["parents"])})
+
+
+def newest_recipe(said: dict[str, Any]) -> dict[str, Any]:
+    """A recipe as JSON holds it, in today's form.
+
+    From before they had a kind they said less: their key was the project's, whatever the loop's,
+    and is not believed.
+    """
+    if "kind" in said:
+        return said
+    if "crop_of" in said:
+        rest = {name: value for name, value in said.items() if name != "crop_of"}
+        return {"kind": "crop", "parents": [said["crop_of"]], "made_by": rest}
+    return {"kind": "print", "parents": [said["plan"]["source"]], "made_by": said}
 
 
 def packed(text: str) -> bytes:

@@ -20,15 +20,16 @@ from zeroknot.core.audio import HIGHEST_RATE, LOWEST_RATE
 from zeroknot.core.errors import FormatError
 from zeroknot.core.harmony.key import Key, KeyNameError
 from zeroknot.core.loop import NO_KEY, Loop
-from zeroknot.document.project import Project
+from zeroknot.document.stored import tree_text, tree_value
 from zeroknot.store.audio_store import COPY_BYTES, AudioStore, sha256_of
+from zeroknot.store.codec import newest_recipe
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.projects import Projects
 
 # What may go wrong in an archive whose bytes are not what they were.
 DAMAGE = (
     zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, KeyError,
-    ValueError, TypeError, IndexError, OverflowError, struct.error, KeyNameError,
+    ValueError, TypeError, AttributeError, IndexError, OverflowError, struct.error, KeyNameError,
 )  # fmt: skip
 SHA = re.compile(r"[0-9a-f]{64}")
 LARGEST_TEXT = 64 * 1024 * 1024
@@ -44,7 +45,7 @@ class Bundles:
         tree = self._projects.state(project).project
         loops = self._loops.named(tree.loops())
         with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as bundle:
-            bundle.writestr("project.json", tree.model_dump_json(indent=1))
+            bundle.writestr("project.json", tree_text(tree, indent=1))
             bundle.writestr("loops.json", json.dumps([asdict(v) for v in loops.values()], indent=1))
             for sha in sorted(loops):
                 bundle.write(self._store.path(sha), f"audio/{sha}", zipfile.ZIP_STORED)
@@ -57,7 +58,7 @@ class Bundles:
         arrived: dict[str, Path] = {}
         try:
             with zipfile.ZipFile(file) as bundle:
-                tree = Project.model_validate_json(_text(bundle, "project.json"))
+                tree = tree_value(_text(bundle, "project.json"))
                 loops = _loops(_text(bundle, "loops.json"))
                 if tree.loops() - {loop.sha for loop in loops}:
                     raise FormatError("the project uses loops that are not in its file")
@@ -105,7 +106,11 @@ def _text(bundle: zipfile.ZipFile, name: str) -> str:
 
 def _loops(text: str) -> list[Loop]:
     """The loops of a bundle, each of its types and a recording that could be."""
-    found: list[Loop] = TypeAdapter(list[Loop]).validate_json(text)
+    said = json.loads(text)
+    for loop in said:
+        if loop.get("recipe") is not None:
+            loop["recipe"] = newest_recipe(loop["recipe"])
+    found = TypeAdapter(list[Loop]).validate_python(said, strict=False)
     for loop in found:
         if not SHA.fullmatch(loop.sha) or not _is_finite(asdict(loop)):
             raise ValueError(f"{loop.sha!r} is no loop")

@@ -9,9 +9,9 @@ from pydantic import ValidationError
 
 from zeroknot.core.errors import EditError, StaleError, ZeroKnotError
 from zeroknot.core.loop import Statement
-from zeroknot.document.edits.any_edit import any_edit
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.project import Project
+from zeroknot.document.stored import edit_text, edit_value, tree_text, tree_value
 from zeroknot.store.loops import LoopStore
 from zeroknot.store.revisions import Moved, ProjectEntry, Revision, RevisionStore
 from zeroknot.studio.announcer import Announcer
@@ -51,13 +51,13 @@ class Projects:
         if not name.strip():
             raise ZeroKnotError("a project needs a name")
         project = Project(id=new_id(), name=name.strip()[:300], rate=rate)
-        self._revisions.create(project.id, project.name, project.model_dump_json())
+        self._revisions.create(project.id, project.name, tree_text(project))
         return project.id
 
     def adopt(self, project: Project, label: str) -> str:
         """Take in a whole project under a new id; returns that."""
         taken = project.changed(id=new_id())
-        self._revisions.create(taken.id, taken.name, taken.model_dump_json(), label)
+        self._revisions.create(taken.id, taken.name, tree_text(taken), label)
         return taken.id
 
     def duplicate(self, project: str) -> str:
@@ -104,8 +104,8 @@ class Projects:
                 tree = edit.apply(base)
                 read_back(base, tree)
             number = self._revisions.advance(
-                project, head.number, tree.name, tree.model_dump_json(),
-                edit.model_dump_json(), edit.label(), statement, asked,
+                project, head.number, tree.name, tree_text(tree),
+                edit_text(edit), edit.label(), statement, asked,
             )  # fmt: skip
             if number is None:
                 raise StaleError("the project changed in another process; try again", [])
@@ -164,7 +164,7 @@ class Projects:
         touched: set[str] = set()
         for entry in since:
             if entry.edit:
-                touched |= any_edit.validate_json(entry.edit).touches()
+                touched |= edit_value(entry.edit).touches()
         # What made room for something has changed, too, though no edit names it.
         then, now = (
             self._tree(self._revisions.revision(project, n)).clips for n in (revision, head)
@@ -193,7 +193,7 @@ class Projects:
         return State(head.number, moves, self._tree(head), undo, redo, notes)
 
     def _tree(self, revision: Revision) -> Project:
-        return Project.model_validate_json(revision.tree)
+        return tree_value(revision.tree)
 
 
 def _notes_of_move(moved: Moved) -> tuple[str, ...]:

@@ -1,0 +1,70 @@
+"""How are trees and edits kept, so that what was written once is read for ever?
+
+Each carries the number of the schema it was written in: `{"schema": 1, …}`; what has none is of
+schema 1. `UPGRADES` leads from each number to the next. An upgrade is pure, knows JSON alone and is
+never changed again; the models know the newest schema alone. Stored files of every schema are kept
+as tests.
+"""
+
+import json
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from zeroknot.core.errors import FormatError
+from zeroknot.document.edits.any_edit import any_edit
+from zeroknot.document.edits.base import Edit
+from zeroknot.document.project import Project
+
+Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
+
+SCHEMA = 1
+# From a schema's number to the next: for trees and for edits.
+TREE_UPGRADES: Mapping[int, Upgrade] = {}
+EDIT_UPGRADES: Mapping[int, Upgrade] = {}
+
+HEAD = f'{{"schema":{SCHEMA},'
+
+
+def tree_text(project: Project, indent: int | None = None) -> str:
+    return _headed(project.model_dump_json(indent=indent))
+
+
+def edit_text(edit: Edit) -> str:
+    return _headed(edit.model_dump_json())
+
+
+def tree_value(text: str | bytes) -> Project:
+    """Raises ValidationError where it is no project, FormatError where a later version wrote it."""
+    return Project.model_validate_json(newest(text, TREE_UPGRADES))
+
+
+def edit_value(text: str) -> Edit:
+    """Raises as `tree_value`."""
+    return any_edit.validate_json(newest(text, EDIT_UPGRADES))
+
+
+def newest(text: str | bytes, upgrades: Mapping[int, Upgrade], schema: int = SCHEMA) -> str | bytes:
+    """The same in the newest schema, without its number.
+
+    Raises FormatError where the number is not one that is known.
+    """
+    if isinstance(text, str) and text.startswith(HEAD) and schema == SCHEMA:
+        return "{" + text[len(HEAD) :]
+    try:
+        said = json.loads(text)
+    except (ValueError, RecursionError):
+        return text  # whoever reads it says what is wrong
+    if not isinstance(said, dict):
+        return text
+    number = said.pop("schema", 1)
+    if type(number) is not int or number < 1:
+        raise FormatError(f"{number!r} is not the number of a schema; the project is damaged")
+    if number > schema:
+        raise FormatError("a later version of this application wrote it; bring that up to date")
+    for step in range(number, schema):
+        said = upgrades[step](said) if step in upgrades else said
+    return json.dumps(said)
+
+
+def _headed(text: str) -> str:
+    return HEAD + text[1:]
