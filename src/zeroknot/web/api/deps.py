@@ -3,6 +3,7 @@
 from typing import Annotated
 
 from fastapi import Depends, Request
+from pydantic import Field
 
 from zeroknot.studio.studio import Studio
 
@@ -12,4 +13,6 @@ def studio_of(request: Request) -> Studio:
     return studio
 
 
+# The number of a row, as the database can hold it and a page can count to.
+Number = Annotated[int, Field(ge=0, le=2**53)]
 StudioDep = Annotated[Studio, Depends(studio_of)]

@@ -1,6 +1,7 @@
 """A loop: what is known of it, its pictures and files."""
 
 from typing import Annotated, Literal
+from urllib.parse import quote
 
 import numpy as np
 from fastapi import APIRouter, Query, Response
@@ -92,10 +93,15 @@ def file(studio: StudioDep, sha: str) -> Response:
 def wav(studio: StudioDep, sha: str, bits: int = 24) -> Response:
     """The loop as WAV; a header says by how many dB it was lowered so as not to clip."""
     file = studio.prints.wav(sha, bits)
+    plain = file.name.encode("ascii", "ignore").decode() or "loop.wav"
     return FileResponse(
         file.file,
         media_type="audio/wav",
-        filename=file.name,
-        headers={"x-lowered-db": f"{file.lowered_db:.2f}"},
+        headers={
+            "content-disposition": (
+                f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(file.name)}"
+            ),
+            "x-lowered-db": f"{file.lowered_db:.2f}",
+        },
         background=BackgroundTask(file.file.unlink),
     )

@@ -21,7 +21,7 @@ from zeroknot.studio.intents.time import TakeTime
 from zeroknot.studio.studio import Studio
 from zeroknot.studio.takes import RangeFacts, SeamFacts
 from zeroknot.web.api import answers
-from zeroknot.web.api.deps import StudioDep
+from zeroknot.web.api.deps import Number, StudioDep
 from zeroknot.web.api.hand_wire import hand_json, proposals_json
 from zeroknot.web.api.incoming import received
 from zeroknot.web.api.wire import state_json
@@ -45,7 +45,7 @@ class Ask(BaseModel):
     """
 
     id: AskId = None
-    revision: int
+    revision: Number
     intent: Annotated[AnyIntent | AskedEdit, Field(discriminator="kind")]
 
 
@@ -53,7 +53,7 @@ class AskBack(BaseModel):
     """Undo or redo, meant for a revision."""
 
     id: AskId = None
-    revision: int | None = None
+    revision: Number | None = None
 
 
 class PrintAsk(BaseModel):
@@ -290,7 +290,7 @@ def tempo_file(studio: StudioDep, project: str) -> Response:
 
 @router.put("/projects/{project}/tempo")
 async def take_tempo_file(
-    studio: StudioDep, project: str, revision: int, request: Request
+    studio: StudioDep, project: str, revision: Number, request: Request
 ) -> answers.ProjectState:
     """Take tempo and metres from a MIDI file: one step, undone as one."""
     incoming = await received(request, studio)

@@ -15,7 +15,7 @@ from zeroknot.studio.shelf import ShelfChange
 from zeroknot.studio.shelf_edits import AnyShelfEdit
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api import answers
-from zeroknot.web.api.deps import StudioDep
+from zeroknot.web.api.deps import Number, StudioDep
 from zeroknot.web.api.wire import found_json
 
 router = APIRouter(prefix="/api/shelf")
@@ -62,7 +62,7 @@ class AskShelf(BaseModel):
 
 class AskPage(AskShelf):
     project: str | None = Field(None, max_length=40)
-    first: int = Field(0, ge=0)
+    first: Number = 0
     count: int = Field(100, ge=0, le=MOST_ROWS)
 
 
@@ -108,7 +108,7 @@ def change(studio: StudioDep, ask: AskChange) -> answers.ShelfChange:
 
 
 @router.post("/changes/{change}/undo", status_code=201)
-def take_back(studio: StudioDep, change: int, ask: AskTakeBack) -> answers.ShelfChange:
+def take_back(studio: StudioDep, change: Number, ask: AskTakeBack) -> answers.ShelfChange:
     return _change_json(studio.shelf.take_back(change, ask.id))
 
 
