@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: setup demo test bench assets lint format lock clean
+.PHONY: setup demo test fuzz bench assets lint format lock clean
 
 setup: .venv/.app
 
@@ -34,6 +34,11 @@ test: .venv/.test
 	  || apt-get install -y -qq chromium
 	$(BIN)/python -m compileall -q src tests
 	$(BIN)/python -m tests
+
+# The same stories and requests as in the tests, many times as many.
+fuzz: .venv/.test
+	STORIES=400 $(BIN)/python -m tests tests.studio.test_stories
+	REQUESTS=500 $(BIN)/python -m tests tests.web.test_any_request
 
 # Loops for measuring are rendered once, into .data/accuracy, by fluidsynth and free soundfonts.
 bench: .venv/.test requirements/bench.lock

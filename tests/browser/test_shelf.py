@@ -111,6 +111,22 @@ class ShelfTest(ShelfHarness):
         self.page.get_by_role("button", name="Clear this list").click()
         self.page.locator(".bringing").wait_for(state="hidden")
 
+    def test_what_was_refused_is_taken_back_and_tried_again(self):
+        self.server.post("/api/bring/forget")
+        self.open()
+        self.server.bring(b"dear friend", "notes/letter.wav")
+        trouble = self.page.locator(".troubles li", has_text="letter.wav")
+        with self.page.expect_download() as download:
+            trouble.get_by_role("link").click()
+        self.assertEqual(Path(download.value.path()).read_bytes(), b"dear friend")
+        # What stood in its way goes; here, that it was a letter.
+        [kept] = (self.data / "refused").iterdir()
+        self.assertIn("letter.wav", kept.name)
+        kept.write_bytes(tone(333))
+        trouble.get_by_role("button", name="Try again").click()
+        self.row("letter").wait_for()
+        trouble.wait_for(state="detached")
+
     def test_what_waits_can_be_cancelled_and_the_rest_is_there(self):
         self.open()
         for i in range(14):

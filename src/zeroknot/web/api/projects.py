@@ -93,7 +93,7 @@ class AskRange(BaseModel):
 class AskCount(BaseModel):
     """Seconds of the recording at which somebody tapped."""
 
-    taps: list[float] = Field(max_length=200)
+    taps: list[Annotated[float, Field(ge=-1e7, le=1e7)]] = Field(max_length=200)
 
 
 class AskTaps(AskCount):
