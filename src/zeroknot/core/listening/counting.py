@@ -25,6 +25,7 @@ NEARLY_WHOLE = 0.004  # of a tempo that was most likely meant to be a whole numb
 LEAST_OVERHANG = 0.0015  # seconds that copies begin to pile up by
 METRES = (2, 3, 4, 5, 7)
 MOST_RECOUNTED = 64  # bars: a long take is not counted otherwise by a guess
+NO_TEMPO = "the taps make no tempo; tap evenly along with it"
 
 
 @dataclass(frozen=True)
@@ -45,11 +46,13 @@ def tapped_bpm(taps: Sequence[float]) -> float:
     gaps = np.diff(np.asarray(taps, np.float64))
     gaps = gaps[gaps > 0]  # where it began again the taps have no distance
     if gaps.size < FEWEST_TAPS - 2:
-        raise EditError("the taps make no tempo; tap evenly along with it")
+        raise EditError(NO_TEMPO)
     usual = float(np.median(gaps))
     # A tap left out makes a gap of two: both count for what they are.
     counts = np.maximum(1, np.round(gaps / usual))
     kept = np.abs(gaps / counts / usual - 1) < 0.35
+    if not kept.any():
+        raise EditError(NO_TEMPO)
     period = float(gaps[kept].sum() / counts[kept].sum())
     bpm = 60.0 / period
     if not _is_tempo(bpm):
