@@ -63,6 +63,9 @@ class ArrangeTest(BrowserTest):
 
     def test_levels_mutes_and_meters(self):
         page = self.page
+        # Long enough that it does not end meanwhile on a busy machine.
+        self.intent(kind="change_clip", clip=self.state()["clips"][0]["id"], passes=64)
+        self.wait(lambda: self.engine("s.state.clips[0].passes") == 64)
         page.keyboard.press("Space")
         self.wait(lambda: self.beat() > 1)
         self.wait(lambda: self.engine("Math.max(...e.mixer.masterMeter.read(0).peaks)") > 0.01)

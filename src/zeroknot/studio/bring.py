@@ -14,6 +14,7 @@ from collections.abc import Iterable
 from concurrent.futures import CancelledError, Future
 from dataclasses import asdict, replace
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -260,7 +261,7 @@ class Bringing:
             future = self._executors.listen(
                 "listen_again", self._store.folder, loop.sha, loop.claims
             )
-            future.add_done_callback(lambda f, loop=loop: self._hear_anew(loop, f))
+            future.add_done_callback(partial(self._hear_anew, loop))
         return len(outdated)
 
     def _hear_anew(self, loop: Loop, future: "Future[Hearing]") -> None:

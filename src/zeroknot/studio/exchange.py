@@ -7,7 +7,7 @@ import hashlib
 import json
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from typing import Any
+from typing import Any, TypeVar
 from urllib.parse import quote, urlsplit
 
 from pydantic import BaseModel, Field, ValidationError
@@ -22,6 +22,8 @@ LARGEST_PREVIEW = 40_000_000
 LARGEST_ANSWER = 5_000_000
 HASH_HEADER = "x-content-sha256"
 MOST_TAGS = 200
+
+M = TypeVar("M", bound=BaseModel)
 
 
 class ExchangeError(ZeroKnotError):
@@ -110,7 +112,7 @@ class Exchange:
         name = "".join(c for c in loop.file_name if c not in "/\\") or "loop.wav"
         return self._bringing.begin(incoming, f"{loop.maker or 'exchange'}/{name}")
 
-    def _told(self, shape: Any, path: str, asked: dict[str, Any] | None = None) -> Any:
+    def _told(self, shape: type[M], path: str, asked: dict[str, Any] | None = None) -> M:
         try:
             return shape.model_validate(self._json(path, asked or {}))
         except ValidationError as error:

@@ -148,7 +148,10 @@ class Renders:
     def loudness(self, digest: str) -> tuple[float, float]:
         """Loudness of the body as recorded and as fitted."""
         plan = self.plan(digest)
-        return self._executors.look("body_loudness", self._folder, plan).result()
+        told: tuple[float, float] = self._executors.look(
+            "body_loudness", self._folder, plan
+        ).result()
+        return told
 
 
 def weight_of(plan: RenderPlan) -> int:

@@ -39,7 +39,7 @@ class Shelf:
         self, query: Query, project: Project | None = None, first: int = 0, count: int = 100
     ) -> Found:
         """One page of what is asked for. A project has a say in what fits it."""
-        return self._index.find(query, project and time_of(project), first, count)
+        return self._index.find(query, time_of(project) if project else None, first, count)
 
     def warm_up(self) -> None:
         """Read the shelf before somebody waits for it."""
@@ -47,7 +47,7 @@ class Shelf:
 
     def shas(self, query: Query, project: Project | None = None) -> tuple[str, ...]:
         """All that is asked for."""
-        return self._index.shas(query, project and time_of(project))
+        return self._index.shas(query, time_of(project) if project else None)
 
     def named(self, words: str) -> Loop:
         """The newest loop with these words. Raises EditError where there is none."""

@@ -164,7 +164,7 @@ class Takes:
         heard = pulses_heard(hand.strand, hand.loop)
         if heard.size < 3:
             step = (reading.end_s - reading.downbeat_s) / reading.pulses
-            heard = reading.downbeat_s + step * np.arange(reading.pulses + 1)
+            heard = reading.downbeat_s + step * np.arange(reading.pulses + 1.0)
         return reading, counted(reading.downbeat_s, reading.end_s, heard, 1.0)
 
     def _refuse_outside(self, loop: Loop, start_s: float, end_s: float) -> None:

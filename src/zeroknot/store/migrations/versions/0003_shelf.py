@@ -78,8 +78,8 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
-    for table in ("incoming", "saved_search", "shelf_change", "facts"):
-        op.drop_table(table)
+    for name in ("incoming", "saved_search", "shelf_change", "facts"):
+        op.drop_table(name)
     with op.batch_alter_table("loop") as table:
         for column in ("stated_sound", "stated_key", "tags", "favourite"):
             table.drop_column(column)
