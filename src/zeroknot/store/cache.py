@@ -19,6 +19,7 @@ from zeroknot.store.audio_store import BLOCKS
 LOOKED_AT_EVERY_SECONDS = 60.0
 # A use is noted no oftener: a song asks for some block of each render again and again.
 NOTED_EVERY_SECONDS = 20.0
+LONGEST_WAIT_SECONDS = 1.0  # for a trimming under way when the server is told to stop
 TRIMMED_TO = 0.9  # of its size, so that it is not done again at once
 
 
@@ -83,7 +84,7 @@ class Trimmer:
 
     def close(self) -> None:
         self._closed.set()
-        self._thread.join()
+        self._thread.join(LONGEST_WAIT_SECONDS)
 
     def _keep_trimming(self) -> None:
         trim(self._cache, self._most_bytes)

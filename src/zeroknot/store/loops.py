@@ -6,6 +6,7 @@ search asks only for what is new to it.
 
 import itertools
 import json
+import time
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -28,6 +29,7 @@ from zeroknot.store.tables import FactsRow, LoopRow, ShelfChangeRow
 OWN = ("name", "set_name", "tags", "favourite", "on_shelf", "stated", "stated_key", "stated_sound")
 Columns = Mapping[str, Any]
 BATCH = 500
+ROOM_SECONDS = 0.11  # between two batches: whoever waits for the lock looks every 0.1 s
 
 
 @dataclass(frozen=True)
@@ -186,6 +188,8 @@ class LoopStore:
         number = 0
         batches = list(batched(change.after, BATCH)) or [()]
         for i, batch in enumerate(batches):
+            if i:
+                time.sleep(ROOM_SECONDS)
             with Session(self._writing) as session, session.begin():
                 if i == 0:
                     if done := answer_to(session, asked):

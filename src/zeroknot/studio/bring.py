@@ -142,10 +142,10 @@ class Bringing:
 
     def forget_ended(self) -> None:
         """Clear the list of what is done, and let go of what was set aside."""
-        self._kept.forget_ended()
-        for item in self.items():
+        for item in self.items():  # before their rows: no file is left that nobody lists
             if item.state == REFUSED and item.is_ours and item.path.is_file():
                 item.path.unlink()
+        self._kept.forget_ended()
         with self._lock:
             self._items = {k: v for k, v in self._items.items() if v.state == WAITING}
         self._say()

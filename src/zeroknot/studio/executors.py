@@ -22,7 +22,7 @@ LOW_PRIORITY = 10
 BELOW_SOUND = 10
 # A task that takes longer hangs: with 30 minutes of sound and a busy machine these are far away.
 LONGEST_RENDER_SECONDS = 300.0
-LONGEST_LOOK_SECONDS = 300.0
+LONGEST_LOOK_SECONDS = 1800.0
 LONGEST_LISTENING_SECONDS = 1800.0
 LOADED = "zeroknot.studio.loaded"  # what workers find there when they are forked
 

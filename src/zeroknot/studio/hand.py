@@ -199,14 +199,17 @@ def what_could_be_laid(project: Project, strand: Strand, beat: float) -> str:
     fewest, most = strand.paces
     if most > MOST_RATIO**2 * fewest:
         return "its knots lie too unevenly for any: move them"
+    if not _is_steady_around(project, strand, beat):
+        return "change its span, its knots or the tempo there"
     second = project.tempo_map.bpm_at(beat) / 60.0
     least = strand.span * second / (fewest * MOST_RATIO)
     longest = strand.span * second * MOST_RATIO / most
-    slowest, fastest = max(SLOWEST_BPM, 60.0 * most / MOST_RATIO), 60.0 * fewest * MOST_RATIO
-    return (
-        f"at {second * 60.0:g} BPM it can be laid on {inwards(least, longest)} beats, or as it is "
-        f"at {inwards(slowest, min(FASTEST_BPM, fastest))} BPM"
-    )
+    slowest = max(SLOWEST_BPM, 60.0 * most / MOST_RATIO)
+    fastest = min(FASTEST_BPM, 60.0 * fewest * MOST_RATIO)
+    words = f"at {second * 60.0:g} BPM it can be laid on {inwards(least, longest)} beats"
+    if slowest <= fastest:
+        words += f", or as it is at {inwards(slowest, fastest)} BPM"
+    return words
 
 
 def inwards(least: float, most: float) -> str:
@@ -221,12 +224,16 @@ def is_surely_laid(project: Project, strand: Strand, beat: float) -> bool:
     """
     if not strand.follows:
         return True
-    span, tempo = strand.span, project.tempo_map
-    if not tempo.is_steady_between(beat - LONGEST_LEAD_BEATS - span, beat + 3 * span):
+    if not _is_steady_around(project, strand, beat):
         return False
     fewest, most = strand.paces
-    second = tempo.bpm_at(beat) / 60.0
+    second = project.tempo_map.bpm_at(beat) / 60.0
     return fewest / second > SURELY / MOST_RATIO and most / second < MOST_RATIO / SURELY
+
+
+def _is_steady_around(project: Project, strand: Strand, beat: float) -> bool:
+    first, last = beat - LONGEST_LEAD_BEATS - strand.span, beat + 3 * strand.span
+    return project.tempo_map.is_steady_between(first, last)
 
 
 def sounding_of(strand: Strand, loop: Loop) -> tuple[float, float]:

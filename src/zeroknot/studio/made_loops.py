@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from zeroknot.core.errors import ZeroKnotError
-from zeroknot.core.loop import Loop
+from zeroknot.core.loop import NO_KEY, Loop
 from zeroknot.core.recipe import Recipe
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
@@ -25,7 +25,8 @@ class MadeLoops:
     def listened(self, incoming: Path, name: str, recipe: Recipe, source: Loop) -> Loop:
         """The loop that an incoming file would be; nothing is kept yet.
 
-        source  that it was made from: it belongs to the same set
+        source  that it was made from: it belongs to the same set and has no key where
+                that has none
         """
         task = ("listen_to", self._store.folder, incoming, ())
         heard: Listened = self._executors.look(*task).result()
@@ -35,6 +36,7 @@ class MadeLoops:
         return replace(
             loop_of(heard, (name,)),
             set_name=source.set_name,
+            stated_key=NO_KEY if source.stated_key == NO_KEY else None,
             recipe=recipe,
             added_at=datetime.now(UTC).isoformat(timespec="microseconds"),
         )

@@ -8,7 +8,7 @@ from zeroknot.core.formats.claims import without_tempo
 from zeroknot.core.formats.riff import WavTags
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.listening.reading import Reading
-from zeroknot.core.loop import NO_KEY, Loop
+from zeroknot.core.loop import Loop
 from zeroknot.core.recipe import Recipe
 from zeroknot.core.render.pass_file import SEAMS
 from zeroknot.core.render.plan import RenderPlan
@@ -89,8 +89,7 @@ class Prints:
         recipe = Recipe(kind="print", parents=(hand.loop.sha,), made_by=made_by, key=key)
         made = self._made_loops.listened(incoming, name, recipe, hand.loop)
         hearing = replace(made.hearing, readings=(known,), beats=())
-        made = replace(made, hearing=hearing, stated_key=no_key(hand.loop))
-        return self._made_loops.keep(incoming, made)
+        return self._made_loops.keep(incoming, replace(made, hearing=hearing))
 
     def wav(self, sha: str, bits: int) -> Download:
         """A loop as WAV with loop points and tags; PCM is lowered where it would clip."""
@@ -115,11 +114,6 @@ def printed_key(loop: Loop, plan: RenderPlan) -> str | None:
     if abs(shift - round(shift)) > NEARLY_A_SEMITONE:
         return None
     return str(Key.parse(loop.key).shifted(round(shift)))
-
-
-def no_key(loop: Loop) -> str | None:
-    """What was said to have no key has none when it is printed."""
-    return NO_KEY if loop.stated_key == NO_KEY else None
 
 
 def _key_of(loop: Loop) -> Key | None:

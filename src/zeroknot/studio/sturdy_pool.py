@@ -23,6 +23,7 @@ FREED_SECONDS = 5.0  # a worker told to end has so long before it is made to
 DIED_TWICE = (
     "the process that worked on it ended twice; it may ask for more memory than there is"
 )  # fmt: skip
+ENDED = "the application was ended"
 
 
 @dataclass
@@ -76,12 +77,13 @@ class SturdyPool(Executor):
         """Cancel a task whether it waits or runs; False where it is done."""
         if future.cancel():
             return True
-        for worker in self._workers:
-            task = worker.task
-            if task is not None and task.future is future:
-                task.is_let_go = True
-                worker.end()
-                return True
+        with self._changed:
+            for worker in self._workers:
+                task = worker.task
+                if task is not None and task.future is future:
+                    task.is_let_go = True
+                    worker.stop()
+                    return True
         return False
 
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
@@ -91,7 +93,8 @@ class SturdyPool(Executor):
             self._waiting.clear()
             self._changed.notify_all()
         for task in left:  # nobody is there any more to do them
-            task.future.cancel()
+            if not task.future.cancel():  # it was to be tried again
+                task.future.set_exception(RuntimeError(ENDED))
         for worker in self._workers:
             if cancel_futures and (running := worker.task) is not None:
                 running.is_let_go = True
@@ -106,12 +109,17 @@ class SturdyPool(Executor):
         while (task := self._next(worker)) is not None:
             task.tries += 1
             done = self._done(worker, task)
-            worker.task = None
-            if done is None:
-                with self._changed:
+            with self._changed:
+                worker.task = None
+                is_left = done is None and self._closed
+                if done is None and not self._closed:
                     self._waiting.appendleft(task)
-            else:
+            if done is not None:
                 done()
+            elif is_left:
+                task.future.set_exception(RuntimeError(ENDED))
+            if task.is_let_go:  # its process is on its way out: no other task is for it
+                worker.end()
             worker.idle.set()
 
     def _next(self, worker: "_Worker") -> _Task | None:
@@ -140,7 +148,7 @@ class SturdyPool(Executor):
             return lambda: future.set_exception(ZeroKnotError(words))
         except EOFError:
             if self._closed:
-                return lambda: future.set_exception(RuntimeError("the application was ended"))
+                return lambda: future.set_exception(RuntimeError(ENDED))
             if task.is_let_go:
                 return lambda: future.set_exception(CancelledError())
             if task.tries < MOST_TRIES:
@@ -196,11 +204,17 @@ class _Worker:
             raise EOFError from error
         return answer
 
-    def end(self) -> None:
-        """End the process, if there is one."""
+    def stop(self) -> None:
+        """Tell the process to end, if there is one."""
         process = self._process
         if process is not None and process.is_alive():
             process.terminate()
+
+    def end(self) -> None:
+        """The same, and wait until it has."""
+        self.stop()
+        process = self._process
+        if process is not None and process.is_alive():
             process.join(FREED_SECONDS)
             if process.is_alive():
                 process.kill()

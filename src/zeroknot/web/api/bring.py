@@ -33,7 +33,7 @@ async def take_in(
     try:
         incoming = await received(request, studio)
     except FormatError as error:
-        return item_json(studio.bringing.refuse(name, str(error)))
+        return item_json(await run_in_threadpool(studio.bringing.refuse, name, str(error)))
     return item_json(await run_in_threadpool(studio.bringing.begin, incoming, name))
 
 
