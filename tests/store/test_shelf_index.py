@@ -66,13 +66,18 @@ LOOPS = (
 )
 
 
-class ShelfIndexTest(unittest.TestCase):
+class StoreTest(unittest.TestCase):
     def setUp(self):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.engine = opened_database(Path(folder.name) / "a.sqlite")
         self.addCleanup(self.engine.dispose)
         self.store = LoopStore(self.engine)
+
+
+class ShelfIndexTest(StoreTest):
+    def setUp(self):
+        super().setUp()
         for one in LOOPS:
             self.store.add(one)
         self.index = ShelfIndex(self.store)
@@ -216,15 +221,11 @@ class ShelfIndexTest(unittest.TestCase):
         self.assertEqual(self.store.get(LOOPS[0].sha), replace(LOOPS[0]))
 
 
-class ManyChangedTest(unittest.TestCase):
+class ManyChangedTest(StoreTest):
     """Some thousand loops are changed at once, and nobody waits long for it."""
 
     def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.engine = opened_database(Path(folder.name) / "z.sqlite")
-        self.addCleanup(self.engine.dispose)
-        self.store = LoopStore(self.engine)
+        super().setUp()
         rows = [loop_row(loop(i, f"l{i}", tempo=100.0)) for i in range(2_000)]
         with Session(self.engine) as session, session.begin():
             session.add_all(rows)

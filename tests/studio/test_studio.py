@@ -432,6 +432,9 @@ class ArrangeTest(StudioTest):
         loop = self.loop()
         project = self.studio.projects.create("A")
         self.submit(project, LayOn(hand=loop.sha, beats=2))
+        # No tempo that there is would do for so many: none is said.
+        with self.assertRaisesRegex(StretchError, r"beats$"):
+            self.submit(project, LayOn(hand=loop.sha, beats=16_000))
         with self.assertRaisesRegex(
             StretchError, "at 120 BPM it can be laid on 1.17 to 74.56 beats"
         ):

@@ -16,6 +16,7 @@ from zeroknot.core.render.seam import seam_between
 from zeroknot.studio.intents.readings import StateReading
 from zeroknot.studio.intents.stretch import SetCrossfade
 from zeroknot.studio.intents.time import TakeTempoOfRange
+from zeroknot.studio.shelf_edits import StateKey
 
 BPM = 97.0
 
@@ -80,6 +81,10 @@ class TakesTest(StudioTest):
         for loop in (said, plain):
             now = self.studio.shelf.loop(loop.sha)
             self.assertEqual((now.hearing, now.reading), (loop.hearing, loop.reading))
+
+    def test_what_has_no_key_has_none_when_it_is_cropped(self):
+        self.studio.shelf.change([self.sha], StateKey(key=None))
+        self.assertIsNone(self.studio.takes.crop(self.tree(), self.sha, 3.0, 7.0, None).key)
 
     def test_the_trades_own_example(self):
         # Four bars that last 9.897 s make the project 97 BPM (common practice, no source).

@@ -1,4 +1,5 @@
 import io
+import time
 import unittest
 
 import mido
@@ -69,6 +70,23 @@ class MidiReadingTest(unittest.TestCase):
             (hearing.best.tempo_bpm, hearing.best.beats_per_bar, hearing.best.bars), (80, 2, 1)
         )
         self.assertEqual(claims.tempo_bpm, 120)
+
+    def test_what_is_no_loop_is_refused_and_many_events_are_read_in_time(self):
+        def of_track(body):
+            return io.BytesIO(
+                b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk"
+                + (len(body) + 4).to_bytes(4, "big") + body + b"\0\xff\x2f\0"
+            )  # fmt: skip
+
+        tempo, note = b"\x01\xff\x51\x03\x07\xa1\x20", b"\x00\x90\x40\x40\x01\x40\x00"
+        began = time.process_time()
+        self.assertEqual(len(read_midi(of_track(tempo * 30_000)).tempos), 30_001)
+        self.assertLess(time.process_time() - began, 10)  # each compared with all took minutes
+        with self.assertRaisesRegex(FormatError, "20001 notes"):
+            read_midi(of_track(note * 20_001))
+        self.assertEqual(len(read_midi(of_track(note * 20_000)).notes), 20_000)
+        with self.assertRaisesRegex(FormatError, "512 kB"):
+            read_midi(of_track(tempo * 80_000))
 
     def test_bars_are_those_the_notes_need(self):
         for name, last, bars in (
