@@ -26,6 +26,7 @@ class PlanStoreTest(unittest.TestCase):
             store.keep(known[:1])
             for pair in known[1:]:
                 store.keep([pair])
+                self.assertIsNotNone(store.find(known[0][0]))
                 store.keep(known[:1])  # a song that is played all the while
         left = [digest for digest, _ in known if store.find(digest)]
         self.assertIn(known[0][0], left)
