@@ -53,7 +53,7 @@ def made_up(number: int, chance: random.Random) -> Loop:
     name = f"{chance.choice(FIRST)} {chance.choice(SECOND)} {number % 97} {round(tempo)}bpm"
     return Loop(
         sha=f"{number:064x}", name=name, set_name=f"pack {number // 40}",
-        file_kind="midi" if number % 12 == 0 else "wav", seconds=seconds, rate=RATE, channels=2,
+        file_kind="wav", seconds=seconds, rate=RATE, channels=2,
         frames=round(seconds * RATE), claims=Claims(tempo_bpm=float(round(tempo))),
         hearing=Hearing(
             attacks=tuple((i * 0.1, 0.5, 0.9) for i in range(40)), sounding=(0.0, seconds),

@@ -69,7 +69,7 @@ class StoredTest(StudioTest):
         for number in range(1, head + 1):
             with self.subTest(number=number):
                 kept = revisions.revision(entry.id, number)
-                self.assertEqual(tree_value(kept.tree).id, entry.id)
+                self.assertEqual(self.studio.projects._tree(entry.id, number).id, entry.id)
                 if kept.edit:
                     self.assertEqual(edit_value(kept.edit).label(), kept.label)
         before = len(tree.clips)

@@ -12,7 +12,7 @@ from pydantic import TypeAdapter, ValidationError
 from tests.studio.helper import StudioTest
 from zeroknot.core.errors import EditError, ZeroKnotError
 from zeroknot.document.edits.any_edit import AskedEdit
-from zeroknot.document.stored import edit_value, tree_value
+from zeroknot.document.stored import edit_value
 from zeroknot.store.revisions import RevisionStore
 from zeroknot.studio.intents.any_intent import AnyIntent
 from zeroknot.studio.shelf_edits import AnyShelfEdit
@@ -164,6 +164,9 @@ class StoriesTest(StudioTest):
                         self.assertEqual(projects.state(project).moves, before.moves)
                 elif what < 0.86:
                     projects.undo(project, draw.choice([None, seen[who]]), id_)
+                elif what < 0.88:
+                    number = draw.randrange(1, projects.state(project).revision + 3)
+                    projects.go_back(project, number, draw.choice([None, seen[who]]), id_)
                 elif what < 0.91:
                     projects.redo(project, draw.choice([None, seen[who]]), id_)
                 elif what < 0.96:
@@ -193,7 +196,10 @@ class StoriesTest(StudioTest):
 
     def check(self, project):
         """It can be read, shown and played, and is what its edits make of its beginning."""
+        held = self.studio.projects.state(project).project
+        self.studio.projects._trees.clear()
         state = self.studio.projects.state(project)
+        self.assertEqual(held, state.project)
         state_json(self.studio, state)
         sheet = self.studio.sheet(state.project)
         self.assertTrue(all(e.frames > 0 for e in sheet.events))
@@ -203,7 +209,7 @@ class StoriesTest(StudioTest):
         while kept.edit:
             edits.append(edit_value(kept.edit))
             kept = revisions.revision(project, kept.parent)
-        tree = tree_value(kept.tree)
+        tree = self.studio.projects._tree(project, kept.number)
         for edit in reversed(edits):
             tree = edit.apply(tree)
         self.assertEqual(tree, state.project)

@@ -9,7 +9,7 @@ Conventions
 
 import itertools
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from functools import cached_property
 from typing import Any, Self, TypeVar
 
@@ -212,14 +212,26 @@ class Project(Named):
         """The key of bar 1."""
         return self.keys[0].key if self.keys else None
 
+    @cached_property
+    def _tracks(self) -> dict[str, Track]:
+        return {track.id: track for track in self.tracks}
+
+    @cached_property
+    def _strands(self) -> dict[str, Strand]:
+        return {strand.id: strand for strand in self.strands}
+
+    @cached_property
+    def _clips(self) -> dict[str, Clip]:
+        return {clip.id: clip for clip in self.clips}
+
     def track(self, id_: str) -> Track:
-        return _named(self.tracks, id_, "track")
+        return _known(self._tracks, id_, "track")
 
     def strand(self, id_: str) -> Strand:
-        return _named(self.strands, id_, "strand")
+        return _known(self._strands, id_, "strand")
 
     def clip(self, id_: str) -> Clip:
-        return _named(self.clips, id_, "clip")
+        return _known(self._clips, id_, "clip")
 
     def clips_on(self, track: str) -> tuple[Clip, ...]:
         """Clips of a track by their place."""
@@ -256,11 +268,10 @@ class Project(Named):
         return frozenset(s.loop for s in self.strands)
 
 
-def _named(values: Iterable[T], id_: str, noun: str) -> T:
-    for value in values:
-        if value.id == id_:
-            return value
-    raise NotFoundError(f"this project has no {noun} {id_!r} (any more)")
+def _known(values: Mapping[str, T], id_: str, noun: str) -> T:
+    if id_ not in values:
+        raise NotFoundError(f"this project has no {noun} {id_!r} (any more)")
+    return values[id_]
 
 
 def replaced(values: tuple[T, ...], value: T) -> tuple[T, ...]:

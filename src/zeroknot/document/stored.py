@@ -7,10 +7,11 @@ as tests.
 """
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from zeroknot.core.errors import FormatError
+from zeroknot.document.difference import difference, with_difference
 from zeroknot.document.edits.any_edit import any_edit
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.project import Project
@@ -36,6 +37,24 @@ def edit_text(edit: Edit) -> str:
 def tree_value(text: str | bytes) -> Project:
     """Raises ValidationError where it is no project, FormatError where a later version wrote it."""
     return Project.model_validate_json(newest(text, TREE_UPGRADES))
+
+
+def change_text(old: Project, new: Project) -> str:
+    """What is other in a later tree; read together with the earlier one's text."""
+    return json.dumps(difference(old, new))
+
+
+def tree_after(text: str, changes: Sequence[str]) -> Project:
+    """The tree that differences lead to from an earlier one, all of one schema.
+
+    Raises as `tree_value`.
+    """
+    if not changes:
+        return tree_value(text)
+    said = json.loads(text)
+    for change in changes:
+        said = with_difference(said, json.loads(change))
+    return tree_value(json.dumps(said, separators=(",", ":")))
 
 
 def edit_value(text: str) -> Edit:

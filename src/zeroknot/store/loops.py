@@ -6,12 +6,15 @@ search asks only for what is new to it.
 
 import itertools
 import json
+import threading
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import Engine
+from cachetools import LRUCache
+from sqlalchemy import Engine, func
 from sqlalchemy import select as sa_select
 from sqlmodel import Session, col, select
 
@@ -29,6 +32,9 @@ from zeroknot.store.tables import FactsRow, LoopRow, ShelfChangeRow
 OWN = ("name", "set_name", "tags", "favourite", "on_shelf", "stated", "stated_key", "stated_sound")
 Columns = Mapping[str, Any]
 BATCH = 500
+MOST_READ_BYTES = 64 * 1024 * 1024
+BYTES_A_LOOP, BYTES_A_CHARACTER = 3000, 6  # of memory, about; characters of what was heard
+NO_LOOP = "that loop is not on the shelf (any more)"
 ROOM_SECONDS = 0.11  # between two batches: whoever waits for the lock looks every 0.1 s
 
 
@@ -60,11 +66,51 @@ def batched(items: Iterable[str], size: int) -> Iterator[tuple[str, ...]]:
         yield batch
 
 
+class ReadLoops:
+    """Loops that were read, as long as nothing was written of them, here or in another process.
+
+    Every write gives a loop a new stamp, so those that were written since are told by theirs.
+    """
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._loops: LRUCache[str, tuple[Loop, int]] = LRUCache(
+            MOST_READ_BYTES, getsizeof=lambda kept: BYTES_A_LOOP + BYTES_A_CHARACTER * kept[1]
+        )
+        self._stamp = 0
+
+    def brought_up(self, session: Session) -> int:
+        """Forget what was written since; gives the newest stamp of the session."""
+        newest = session.exec(select(func.max(FactsRow.stamp))).one() or 0
+        with self._lock:
+            known = self._stamp
+        if newest > known:
+            written = list(session.exec(select(FactsRow.sha).where(col(FactsRow.stamp) > known)))
+            with self._lock:
+                for sha in written:
+                    self._loops.pop(sha, None)
+                self._stamp = max(self._stamp, newest)
+        return newest
+
+    def among(self, shas: Iterable[str]) -> dict[str, Loop]:
+        with self._lock:
+            return {sha: self._loops[sha][0] for sha in shas if sha in self._loops}
+
+    def keep(self, fresh: Mapping[str, tuple[Loop, int]], stamp: int) -> None:
+        """Loops with the length of what was heard of each, as they stood at that stamp."""
+        with self._lock:
+            if stamp == self._stamp:
+                for sha, kept in fresh.items():
+                    with suppress(ValueError):  # larger than all that is held
+                        self._loops[sha] = kept
+
+
 class LoopStore:
     """Rows of loops, by the hash of their bytes."""
 
     def __init__(self, engine: Engine):
         self._engine, self._writing = engine, writing(engine)
+        self._read = ReadLoops()
         self._derive_missing()
 
     def add(self, loop: Loop) -> bool:
@@ -83,8 +129,10 @@ class LoopStore:
             return back
 
     def get(self, sha: str) -> Loop:
-        with Session(self._engine) as session:
-            return loop_value(self._row(session, sha))
+        found = self.named([sha])
+        if sha not in found:
+            raise NotFoundError(NO_LOOP)
+        return found[sha]
 
     def has(self, sha: str) -> bool:
         with Session(self._engine) as session:
@@ -95,9 +143,17 @@ class LoopStore:
             return set(session.exec(select(LoopRow.sha)))
 
     def named(self, shas: Iterable[str]) -> dict[str, Loop]:
+        """Those of them that there are; the same objects as long as they stay as they are."""
+        wanted = list(dict.fromkeys(shas))
         with Session(self._engine) as session:
-            rows = session.exec(select(LoopRow).where(col(LoopRow.sha).in_(list(shas))))
-            return {row.sha: loop_value(row) for row in rows}
+            stamp = self._read.brought_up(session)
+            found = self._read.among(wanted)
+            fresh: dict[str, tuple[Loop, int]] = {}
+            for batch in batched([sha for sha in wanted if sha not in found], BATCH):
+                rows = session.exec(select(LoopRow).where(col(LoopRow.sha).in_(batch)))
+                fresh |= {row.sha: (loop_value(row), len(row.heard)) for row in rows}
+        self._read.keep(fresh, stamp)
+        return found | {sha: loop for sha, (loop, _) in fresh.items()}
 
     def newest(self) -> str | None:
         """The loop that came onto the shelf last."""
@@ -211,7 +267,7 @@ class LoopStore:
             found = {row.sha: row for row in session.exec(query)}
             for sha in batch:
                 if sha not in found:
-                    raise NotFoundError("that loop is not on the shelf (any more)")
+                    raise NotFoundError(NO_LOOP)
                 yield found[sha]
 
     @staticmethod
@@ -248,5 +304,5 @@ class LoopStore:
     def _row(session: Session, sha: str) -> LoopRow:
         row = session.get(LoopRow, sha)
         if row is None:
-            raise NotFoundError("that loop is not on the shelf (any more)")
+            raise NotFoundError(NO_LOOP)
         return row

@@ -4,15 +4,19 @@ Conventions
 -----------
 - Revisions are numbered from 1 within a project and never change; the head is one of them.
 - Undo and redo move the head. An edit after an undo begins a new branch; the old one is kept.
-- Trees are text here (the document's JSON); this module does not look inside.
+- Trees and differences are text here (the document's JSON); this module does not look inside.
+- A revision keeps what is other than in its parent; every 64th, and the first of a newer schema,
+  keeps the whole tree.
 - What an edit states of a loop is stated, taken back and stated again with its revision, unless
   something else was stated since: undo takes back only what it stated itself.
 """
 
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from typing import Any
 
-from sqlalchemy import Engine, func
+from sqlalchemy import Engine, func, text
 from sqlmodel import Session, col, select
 
 from zeroknot.core.errors import NotFoundError
@@ -29,6 +33,21 @@ from zeroknot.store.database import writing
 from zeroknot.store.facts import derive
 from zeroknot.store.tables import LoopRow, ProjectRow, RevisionRow
 
+TREE_EVERY = 64
+LINE = """
+WITH RECURSIVE line (number, parent, tree, change) AS (
+    SELECT number, parent, tree, change FROM revision
+    WHERE project = :project AND number = :number
+    UNION ALL
+    SELECT r.number, r.parent, r.tree, r.change FROM revision AS r
+    JOIN line ON r.number = line.parent
+    WHERE r.project = :project AND line.tree IS NULL
+)
+SELECT tree, change FROM line
+"""
+
+ALL = "SELECT number, parent, name, label, made_at FROM revision WHERE project = :project"
+
 
 @dataclass(frozen=True)
 class ProjectEntry:
@@ -42,14 +61,37 @@ class ProjectEntry:
 
 @dataclass(frozen=True)
 class Revision:
-    """One state: its tree as text, the edit that made it, and its label."""
+    """One state: the edit that made it, and its label; what a person calls it."""
 
     number: int
     parent: int | None
     label: str
     edit: str | None
-    tree: str
     statement: Statement | None
+    name: str | None
+    made_at: str
+
+
+@dataclass(frozen=True)
+class Kept:
+    """How a state is kept: a whole tree, and the differences that lead from it, the first first."""
+
+    tree: str
+    changes: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Version:
+    """A state that can be gone back to.
+
+    edits  that were done since it parted from what is now
+    """
+
+    number: int
+    name: str | None
+    label: str
+    made_at: str
+    edits: int
 
 
 @dataclass(frozen=True)
@@ -68,13 +110,20 @@ class RevisionStore:
     def __init__(self, engine: Engine):
         self._engine, self._writing = engine, writing(engine)
 
-    def create(self, project: str, name: str, tree: str, label: str = "new project") -> None:
+    def create(
+        self, project: str, name: str, tree: str, written_in: int, label: str = "new project"
+    ) -> None:
         with Session(self._writing) as session, session.begin():
             session.add(ProjectRow(id=project, name=name, head=1, opened_at=_now()))
             session.flush()
             session.add(
                 RevisionRow(
-                    project=project, number=1, label=label, tree=packed(tree), made_at=_now()
+                    project=project,
+                    number=1,
+                    label=label,
+                    tree=packed(tree),
+                    written_in=written_in,
+                    made_at=_now(),
                 )
             )
 
@@ -123,20 +172,36 @@ class RevisionStore:
             apart = set(ours) ^ set(theirs)
             return [self._revision(session, project, n) for n in sorted(apart)]
 
+    def kept(self, project: str, number: int) -> Kept:
+        """What a revision's tree is made from."""
+        with Session(self._engine) as session:
+            changes: list[str] = []
+            for row in session.execute(text(LINE), {"project": project, "number": number}):
+                if row.tree is not None:
+                    return Kept(unpacked(row.tree), tuple(reversed(changes)))
+                changes.append(unpacked(row.change))
+        raise NotFoundError(f"this project has no revision {number}")
+
     def advance(
         self,
         project: str,
         expected_head: int,
         name: str,
-        tree: str,
-        edit: str,
+        change: str,
+        whole: Callable[[], str],
         label: str,
+        *,
+        written_in: int,
+        edit: str | None = None,
         statement: Statement | None = None,
         asked: str | None = None,
     ) -> int | None:
         """Add a revision after the head; None where the head is no longer the expected one.
 
-        asked  the id under which a page asked for it
+        change      what is other than in the head
+        whole       makes the whole tree where that is to be kept
+        written_in  number of the schema of both
+        asked       the id under which a page asked for it
         """
         with Session(self._writing) as session, session.begin():
             row = self._project(session, project)
@@ -144,6 +209,8 @@ class RevisionStore:
                 return None
             query = select(func.max(RevisionRow.number)).where(RevisionRow.project == project)
             number = (session.exec(query).one() or 0) + 1
+            parent = self._row(session, project, expected_head)
+            is_whole = parent.since_tree + 1 >= TREE_EVERY or parent.written_in != written_in
             session.add(
                 RevisionRow(
                     project=project,
@@ -151,7 +218,10 @@ class RevisionStore:
                     parent=expected_head,
                     edit=edit,
                     label=label,
-                    tree=packed(tree),
+                    tree=packed(whole()) if is_whole else None,
+                    change=None if is_whole else packed(change),
+                    since_tree=0 if is_whole else parent.since_tree + 1,
+                    written_in=written_in,
                     statement=statement_text(statement),
                     made_at=_now(),
                 )
@@ -161,6 +231,27 @@ class RevisionStore:
                 _state(session, statement)
             keep_answer(session, asked, number)
             return number
+
+    def set_name(self, project: str, number: int, name: str | None) -> None:
+        """What a person calls a version from now on; None where nobody does."""
+        with Session(self._writing) as session, session.begin():
+            self._row(session, project, number).name = name
+
+    def versions(self, project: str) -> list[Version]:
+        """States with a name, and the ends of branches that undo left, newest first."""
+        with Session(self._engine) as session:
+            head = self._project(session, project).head
+            found_rows = session.execute(text(ALL), {"project": project})
+            rows: dict[int, Any] = {row.number: row for row in found_rows}
+        parents = {row.parent for row in rows.values()}
+        ours = set(_line(rows, head))
+        found = []
+        for number, row in sorted(rows.items(), reverse=True):
+            if row.name is not None or (number not in parents and number not in ours):
+                theirs = set(_line(rows, number))
+                apart = len(theirs - ours) or len(ours - theirs)
+                found.append(Version(number, row.name, row.label, row.made_at, apart))
+        return found
 
     def is_done(self, asked: str | None) -> bool:
         """Was what a page asked for under that id done already?"""
@@ -238,18 +329,30 @@ class RevisionStore:
         return row
 
     @staticmethod
-    def _revision(session: Session, project: str, number: int) -> Revision:
+    def _row(session: Session, project: str, number: int) -> RevisionRow:
         row = session.get(RevisionRow, (project, number))
         if row is None:
             raise NotFoundError(f"this project has no revision {number}")
+        return row
+
+    def _revision(self, session: Session, project: str, number: int) -> Revision:
+        row = self._row(session, project, number)
         return Revision(
             row.number,
             row.parent,
             row.label,
             row.edit,
-            unpacked(row.tree),
             statement_value(row.statement),
+            row.name,
+            row.made_at,
         )
+
+
+def _line(rows: Mapping[int, Any], number: int | None) -> Iterator[int]:
+    """A revision and all that led to it."""
+    while number is not None and number in rows:
+        yield number
+        number = rows[number].parent
 
 
 def _moved(session: Session, statement: Statement | None) -> Moved:

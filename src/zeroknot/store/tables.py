@@ -1,5 +1,6 @@
 """Rows, nothing more. The codec turns them into values and back."""
 
+from sqlalchemy import Index
 from sqlmodel import Field, SQLModel
 
 
@@ -134,18 +135,28 @@ class ProjectRow(SQLModel, table=True):
 
 
 class RevisionRow(SQLModel, table=True):
-    """One state of a project: the whole tree, compressed, and the edit that made it.
+    """One state of a project, and the edit that made it; both compressed.
 
-    statement  what the edit also stated of a loop, as JSON; NULL where it stated nothing
+    tree        the whole; NULL where it follows from the parent's and `change`
+    change      what is other than in the parent; NULL where it has no parent to differ from
+    since_tree  how many revisions back the last whole tree is
+    written_in  number of the schema of tree and change
+    statement   what the edit also stated of a loop, as JSON; NULL where it stated nothing
+    name        what a person calls this version; NULL where nobody does
     """
 
     __tablename__ = "revision"
+    __table_args__ = (Index("ix_revision_parent", "project", "parent"),)
 
     project: str = Field(primary_key=True, foreign_key="project.id")
     number: int = Field(primary_key=True)
     parent: int | None = None
     edit: str | None = None
     label: str
-    tree: bytes
+    tree: bytes | None = None
+    change: bytes | None = None
+    since_tree: int = 0
+    written_in: int = 1
     statement: str | None = None
+    name: str | None = None
     made_at: str

@@ -5,20 +5,30 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 
+from cachetools import LRUCache
 from pydantic import ValidationError
 
 from zeroknot.core.errors import EditError, StaleError, ZeroKnotError
 from zeroknot.core.loop import Statement
+from zeroknot.document.difference import difference
 from zeroknot.document.edits.base import Edit
-from zeroknot.document.project import Project
-from zeroknot.document.stored import edit_text, edit_value, tree_text, tree_value
+from zeroknot.document.project import LONGEST_NAME, Project
+from zeroknot.document.stored import (
+    SCHEMA,
+    change_text,
+    edit_text,
+    edit_value,
+    tree_after,
+    tree_text,
+)
 from zeroknot.store.loops import LoopStore
-from zeroknot.store.revisions import Moved, ProjectEntry, Revision, RevisionStore
+from zeroknot.store.revisions import Moved, ProjectEntry, Revision, RevisionStore, Version
 from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.hand import new_id
 from zeroknot.studio.intents.base import Intent
 
 RATES = (44_100, 48_000, 88_200, 96_000)
+MOST_TREES = 16  # held in memory; parts that did not change are shared between them
 
 
 @dataclass(frozen=True)
@@ -40,6 +50,8 @@ class Projects:
     def __init__(self, revisions: RevisionStore, loops: LoopStore, announcer: Announcer):
         self._revisions, self._loops, self._announcer = revisions, loops, announcer
         self._lock = threading.Lock()
+        self._trees: LRUCache[tuple[str, int], Project] = LRUCache(MOST_TREES)
+        self._trees_lock = threading.Lock()
 
     def list(self, removed: bool = False) -> list[ProjectEntry]:
         return self._revisions.projects(removed)
@@ -51,13 +63,13 @@ class Projects:
         if not name.strip():
             raise ZeroKnotError("a project needs a name")
         project = Project(id=new_id(), name=name.strip()[:300], rate=rate)
-        self._revisions.create(project.id, project.name, tree_text(project))
+        self._revisions.create(project.id, project.name, tree_text(project), SCHEMA)
         return project.id
 
     def adopt(self, project: Project, label: str) -> str:
         """Take in a whole project under a new id; returns that."""
         taken = project.changed(id=new_id())
-        self._revisions.create(taken.id, taken.name, tree_text(taken), label)
+        self._revisions.create(taken.id, taken.name, tree_text(taken), SCHEMA, label)
         return taken.id
 
     def duplicate(self, project: str) -> str:
@@ -91,7 +103,7 @@ class Projects:
             if self._revisions.is_done(asked):
                 return self.state(project)
             head = self._revisions.head(project)
-            base = self._tree(head)
+            base = self._tree(project, head.number)
             statement: Statement | None = None
             with known_failures():
                 if isinstance(intent, Edit):
@@ -103,25 +115,22 @@ class Projects:
                     self._refuse_stale(project, revision, head.number, edit)
                 tree = edit.apply(base)
                 read_back(base, tree)
-            number = self._revisions.advance(
-                project, head.number, tree.name, tree_text(tree),
-                edit_text(edit), edit.label(), statement, asked,
-            )  # fmt: skip
-            if number is None:
-                raise StaleError("the project changed in another process; try again", [])
+            self._advance(
+                project, head.number, base, tree, edit.label(), edit_text(edit), statement, asked
+            )
         loop = statement.loop if statement else None
         return self._announced(project, _notes(base, tree, edit), loop)
 
     def tried(self, project: str, intent: Intent) -> Project:
         """The project as it would be; nothing is kept."""
-        tree = self._tree(self._revisions.head(project))
+        tree = self._tree(project, self._revisions.head(project).number)
         with known_failures():
             return intent.resolve(tree, self._loops).edit.apply(tree)
 
     def before(self, project: str) -> Project | None:
         """The project as it was before its last edit; None where there was none."""
         earlier = self._revisions.before(project)
-        return self._tree(earlier) if earlier else None
+        return self._tree(project, earlier.number) if earlier else None
 
     def undo(self, project: str, revision: int | None = None, asked: str | None = None) -> State:
         """Back to the state before the last edit.
@@ -166,16 +175,62 @@ class Projects:
             if entry.edit:
                 touched |= edit_value(entry.edit).touches()
         # What made room for something has changed, too, though no edit names it.
-        then, now = (
-            self._tree(self._revisions.revision(project, n)).clips for n in (revision, head)
-        )
-        touched |= {clip.id for clip in set(then) ^ set(now)}
+        change = difference(self._tree(project, revision), self._tree(project, head))
+        touched |= {f"project.{name}" for name in change.get("set", ())}
+        for parts in change.get("within", {}).values():
+            touched |= {*parts.get("set", ()), *parts.get("within", ()), *parts.get("gone", ())}
         if touched & edit.touches():
             labels = [entry.label for entry in since]
             raise StaleError(
                 "this was changed meanwhile (" + ", ".join(labels) + "); look again and repeat it",
                 labels,
             )
+
+    def versions(self, project: str) -> tuple[Version, ...]:
+        """States with a name, and what undo left behind, newest first."""
+        return tuple(self._revisions.versions(project))
+
+    def name_version(self, project: str, number: int, name: str) -> None:
+        """Call a state something; an empty name takes its name away."""
+        self._revisions.set_name(project, number, name.strip()[:LONGEST_NAME] or None)
+        self._announcer.say("versions", project=project)
+
+    def beside(self, project: str, number: int) -> str:
+        """A state as a project of its own, to be opened beside; returns its id."""
+        entry, tree = self._revisions.revision(project, number), self._tree(project, number)
+        called = entry.name or entry.label
+        return self.adopt(tree.changed(name=f"{tree.name}: {called}"[:LONGEST_NAME]), "a version")
+
+    def go_back(
+        self, project: str, number: int, revision: int | None = None, asked: str | None = None
+    ) -> State:
+        """Make the project what it was in an earlier state: an edit like any, undone like any.
+
+        revision, asked  as in undo
+        """
+        with self._lock:
+            if self._revisions.is_done(asked):
+                return self.state(project)
+            head, entry = self._revisions.head(project), self._revisions.revision(project, number)
+            self._refuse_moved_on(project, revision, head)
+            base, tree = (self._tree(project, n) for n in (head.number, number))
+            if tree == base:
+                raise EditError("that is how the project is now")
+            label = f"back to {entry.name or entry.label}"
+            self._advance(project, head.number, base, tree, label, asked=asked)
+        return self._announced(project)
+
+    def _advance(
+        self, project: str, head: int, base: Project, tree: Project, label: str,
+        edit: str | None = None, statement: Statement | None = None, asked: str | None = None,
+    ) -> None:  # fmt: skip
+        number = self._revisions.advance(
+            project, head, tree.name, change_text(base, tree), lambda: tree_text(tree), label,
+            written_in=SCHEMA, edit=edit, statement=statement, asked=asked,
+        )  # fmt: skip
+        if number is None:
+            raise StaleError("the project changed in another process; try again", [])
+        self._hold(project, number, tree)
 
     def _announced(
         self, project: str, notes: tuple[str, ...] = (), loop: str | None = None
@@ -190,10 +245,21 @@ class Projects:
     def _state_of(self, project: str, notes: tuple[str, ...] = ()) -> State:
         head, moves = self._revisions.standing(project)
         undo, redo = self._revisions.around(project)
-        return State(head.number, moves, self._tree(head), undo, redo, notes)
+        return State(head.number, moves, self._tree(project, head.number), undo, redo, notes)
 
-    def _tree(self, revision: Revision) -> Project:
-        return tree_value(revision.tree)
+    def _tree(self, project: str, number: int) -> Project:
+        """A revision's tree. Revisions never change, so what was read once holds."""
+        with self._trees_lock:
+            known = self._trees.get((project, number))
+        if known is None:
+            kept = self._revisions.kept(project, number)
+            known = tree_after(kept.tree, kept.changes)
+            self._hold(project, number, known)
+        return known
+
+    def _hold(self, project: str, number: int, tree: Project) -> None:
+        with self._trees_lock:
+            self._trees[project, number] = tree
 
 
 def _notes_of_move(moved: Moved) -> tuple[str, ...]:

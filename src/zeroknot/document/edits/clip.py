@@ -61,12 +61,13 @@ class MoveClips(Edit):
     moves: tuple[Move, ...] = Field(min_length=1, max_length=4096)
 
     def apply(self, project: Project) -> Project:
+        moved = {}
         for move in self.moves:
             project.track(move.track)
             clip = project.clip(move.clip)
-            moved = clip.changed(beat=move.beat, track=move.track)
-            project = project.changed(clips=replaced(project.clips, moved))
-        return settled(project, newest=[m.clip for m in self.moves])
+            moved[clip.id] = clip.changed(beat=move.beat, track=move.track)
+        clips = tuple(moved.get(c.id, c) for c in project.clips)
+        return settled(project.changed(clips=clips), newest=[m.clip for m in self.moves])
 
     def touches(self) -> frozenset[str]:
         return frozenset({m.clip for m in self.moves} | {m.track for m in self.moves})
@@ -138,34 +139,45 @@ def settled(project: Project, newest: Collection[str]) -> Project:
             over an earlier one otherwise
     """
     clips = {c.id: c for c in project.clips}
+    rows: dict[str, list[str]] = {}
+    for clip in project.clips:
+        rows.setdefault(clip.track, []).append(clip.id)
+    touched = {clips[new].track for new in newest} or set(rows)
     newer = set(newest)
     for new in dict.fromkeys(newest):
         newer.discard(new)
         top = clips[new]
-        start, end = top.beat, project.clip_end(top)
-        for clip in list(clips.values()):
-            if clip.id == new or clip.track != top.track or clip.id in newer:
-                continue
-            left, right = clip.beat, project.clip_end(clip)
-            if right <= start or left >= end:
-                continue
-            del clips[clip.id]
-            if left < start - SHORTEST_BEATS:
-                clips[clip.id] = _trimmed(clip, left, start)
-            if right > end + SHORTEST_BEATS:
-                rest = _trimmed(clip, end, right)
-                if clip.id in clips:
-                    rest = rest.changed(id=_fresh_id(clip.id, end, clips))
-                clips[rest.id] = rest
-    for track in project.tracks:
-        row = sorted((c for c in clips.values() if c.track == track.id), key=lambda c: c.beat)
-        for clip, following in itertools.pairwise(row):
+        row = rows[top.track]
+        for below in [id_ for id_ in row if id_ in clips and id_ != new and id_ not in newer]:
+            left = _left_of(clips[below], top, project, clips)
+            if not left:
+                del clips[below]
+            clips |= {clip.id: clip for clip in left}
+            row += [clip.id for clip in left if clip.id != below]
+    for track in touched:
+        known = [clips[id_] for id_ in rows[track] if id_ in clips]
+        for clip, following in itertools.pairwise(sorted(known, key=lambda c: c.beat)):
             if project.clip_end(clip) > following.beat + 1e-9:
                 if following.beat - clip.beat < SHORTEST_BEATS:
                     del clips[clip.id]
                 else:
                     clips[clip.id] = _trimmed(clip, clip.beat, following.beat)
     return project.changed(clips=tuple(clips.values()))
+
+
+def _left_of(clip: Clip, top: Clip, project: Project, known: Collection[str]) -> list[Clip]:
+    """What of a clip is left before and behind one that lies over it."""
+    start, end = top.beat, project.clip_end(top)
+    left, right = clip.beat, project.clip_end(clip)
+    if right <= start or left >= end:
+        return [clip]
+    found = []
+    if left < start - SHORTEST_BEATS:
+        found.append(_trimmed(clip, left, start))
+    if right > end + SHORTEST_BEATS:
+        rest = _trimmed(clip, end, right)
+        found.append(rest.changed(id=_fresh_id(clip.id, end, known)) if found else rest)
+    return found
 
 
 def _trimmed(clip: Clip, start: float, end: float) -> Clip:

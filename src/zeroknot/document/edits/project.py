@@ -33,7 +33,7 @@ class SetMaster(Edit):
         return project.changed(master_db=self.level_db)
 
     def touches(self) -> frozenset[str]:
-        return frozenset({"project.master"})
+        return frozenset({"project.master_db"})
 
     def label(self) -> str:
         return f"master level {self.level_db:+.1f} dB"
