@@ -89,7 +89,7 @@ class Asking:
             move = {"clip": clip, "beat": i * BAR, "track": tracks[i % TRACKS]}
             intent = (
                 {"kind": "change_clip", "clip": clip, "gain_db": -1.0 - i / 100},
-                {"kind": "set_stretch", "hand": chance.choice(strands), "semitones": 1.0 + i % 5},
+                {"kind": "set_shift", "hand": chance.choice(strands), "semitones": 1.0 + i % 5},
                 {"kind": "move_clips", "moves": [move]},
             )[i % 3]
             self._edit(("edit of a clip", "edit of a strand", "clip moved")[i % 3], intent)

@@ -18,10 +18,10 @@ from zeroknot.core.listening.attacks import all_attacks
 from zeroknot.core.render.plan import plan_ratio
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.methods import METHODS
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 
 ROUNDS = 7
-AS_IT_IS = Settings()
+AS_IT_IS = StretchSettings()
 
 
 def timed(work: Callable[[], object]) -> tuple[float, float]:
@@ -51,10 +51,12 @@ def table() -> str:
 
 
 def _rows(sound: Audio, attacks: Attacks, ratio: float) -> list[tuple[str, tuple[float, float]]]:
-    def ours(method: str, threads: int = 1, settings: Settings = AS_IT_IS) -> Callable[[], object]:
+    def ours(
+        method: str, threads: int = 1, settings: StretchSettings = AS_IT_IS, semitones: float = 0.0
+    ) -> Callable[[], object]:
         plan = plan_ratio(
             source="", rate=sound.rate, source_frames=sound.frames, duration_ratio=ratio,
-            method=method, settings=settings,
+            method=method, settings=settings, semitones=semitones,
         )  # fmt: skip
         return lambda: Rendering(sound, attacks, plan, threads).whole()
 
@@ -67,11 +69,11 @@ def _rows(sound: Audio, attacks: Attacks, ratio: float) -> list[tuple[str, tuple
         engine.setTimeFactor(1 / ratio)
         return engine.process(sound.samples.copy())
 
-    held = Settings(semitones=2.0, formants=0.5)
+    held = StretchSettings(formants=0.5)
     return [
         ("python-stretch", timed(python_stretch)),
         ("librosa time_stretch", timed(librosas)),
         *((METHODS[m].name, timed(ours(m))) for m in METHODS),
         ("Weave, two threads", timed(ours("weave", 2))),
-        ("Weave, +2 st, formants half held", timed(ours("weave", 1, held))),
+        ("Weave, +2 st, formants half held", timed(ours("weave", 1, held, 2.0))),
     ]

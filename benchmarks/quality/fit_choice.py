@@ -18,6 +18,7 @@ from benchmarks.quality.judge import case_of
 from zeroknot.core.listening.sound_kind import SoundReading
 from zeroknot.core.stretch import auto, strain
 from zeroknot.core.stretch.auto import CHOSEN_FROM, Case
+from zeroknot.core.stretch.settings import StretchSettings
 
 PLACE = Path(auto.__file__).parent
 
@@ -69,7 +70,7 @@ def say_choice(rows: list[dict[str, Any]]) -> None:
     shares, columns = [], {}
     for c in by_case.values():
         case = case_from(c["weave"])
-        chosen = auto.choose(case, auto.Settings(semitones=case.semitones)).method
+        chosen = auto.choose(case, StretchSettings()).method
         shares.append(c[chosen]["score"] / max(c[m]["score"] for m in CHOSEN_FROM))
         for name in (*CHOSEN_FROM, "auto"):
             score = c[chosen if name == "auto" else name]["score"]

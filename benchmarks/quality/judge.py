@@ -28,7 +28,7 @@ from zeroknot.core.listening.sound_kind import sound_heard
 from zeroknot.core.render.plan import plan_ratio
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.auto import AUTO, CHOSEN_FROM, Case, choose
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 
 COLUMNS = ("drums", "tonal", "mix", "shift")
 HALF_HELD = 0.5
@@ -39,12 +39,17 @@ def read(file: Path) -> Sound:
 
 
 def stretched(
-    sound: Sound, attacks: Attacks, method: str, ratio: float, settings: Settings
+    sound: Sound,
+    attacks: Attacks,
+    method: str,
+    ratio: float,
+    settings: StretchSettings,
+    semitones: float,
 ) -> Sound:
     audio = Audio(np.ascontiguousarray(sound.T), RATE)
     plan = plan_ratio(
         source="", rate=RATE, source_frames=audio.frames, duration_ratio=ratio, method=method,
-        settings=settings,
+        settings=settings, semitones=semitones,
     )  # fmt: skip
     return Rendering(audio, attacks, plan, threads=1).whole().T
 
@@ -65,11 +70,13 @@ def judged(task: tuple[Path, Played, bool]) -> list[dict[str, Any]]:
     for ratio, shift, file in wanted:
         truth = Truth(read(folder / file), tuple(a * ratio for a in played.attacks))
         case = Case(heard, attacks.seconds.size / audio.seconds, ratio, float(shift))
-        chosen = choose(case, Settings(semitones=float(shift)))
+        chosen = choose(case, StretchSettings())
         made = {}
-        settings = Settings(semitones=float(shift), formants=HALF_HELD if shift else 0.0)
+        settings = StretchSettings(formants=HALF_HELD if shift else 0.0)
         for method in CHOSEN_FROM:
-            made[method] = _timed(stretched, source, material.everything, method, ratio, settings)
+            made[method] = _timed(
+                stretched, source, material.everything, method, ratio, settings, float(shift)
+            )
         for peer in beside:
             made[peer.name] = (
                 _timed(peer.shift, source, shift) if shift else _timed(peer.stretch, source, ratio)

@@ -20,7 +20,7 @@ from zeroknot.core.audio import Audio
 from zeroknot.core.listening.material import material_of
 from zeroknot.core.listening.sound_kind import sound_heard
 from zeroknot.core.stretch.auto import Case, choose
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 
 WIDTH, HEIGHT, GAP = 800, 128, 6
 RATIO = 1.5
@@ -70,8 +70,10 @@ def compared(folder: Path, played: Played) -> tuple[NDArray[np.uint8], str]:
     audio = Audio(np.ascontiguousarray(source.T), RATE)
     material = material_of(audio)
     density = material.attacks.seconds.size / audio.seconds
-    choice = choose(Case(sound_heard(material, audio.seconds), density, RATIO, 0.0), Settings())
-    ours = stretched(source, material.everything, choice.method, RATIO, choice.settings)
+    choice = choose(
+        Case(sound_heard(material, audio.seconds), density, RATIO, 0.0), StretchSettings()
+    )
+    ours = stretched(source, material.everything, choice.method, RATIO, choice.settings, 0.0)
     theirs = {p.name: np.asarray(p.stretch(source, RATIO), np.float32) for p in peers()}
     best = max(theirs, key=lambda n: score(truth.against(theirs[n])))
     rows = [spectrogram(s) for s in (source, wanted, ours, theirs[best])]

@@ -144,7 +144,7 @@ class FitTest(BrowserTest):
         shift = page.get_by_label("Shift, typed")
         shift.fill("-1,5")
         shift.press("Enter")
-        self.wait(lambda: self.strand_now()["settings"]["semitones"] == -1.5)
+        self.wait(lambda: self.strand_now()["shift"] == -1.5)
         page.get_by_role("slider", name="Strand level").press("ArrowLeft")
         self.wait(lambda: self.strand_now()["gain_db"] == -0.5)
         page.get_by_label("Spool").check()

@@ -86,7 +86,7 @@ class SoundTest(BrowserTest):
     def arranged(self):
         drums, keys, bass = (self.shelved(n) for n in ("drums_103", "keys_88", "bass_97"))
         self.intent(kind="set_steady_tempo", bpm=95.5)
-        self.intent(kind="set_stretch", hand=keys, semitones=-2)
+        self.intent(kind="set_shift", hand=keys, semitones=-2)
         self.intent(kind="place", hand=drums, beat=0, passes=2)
         self.intent(kind="place", hand=keys, beat=2)
         state = self.intent(kind="place", hand=bass, beat=4, passes=3)

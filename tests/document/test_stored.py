@@ -1,5 +1,6 @@
 """What was written once is read for ever: files that were stored by each version of the schema."""
 
+import json
 import unittest
 import zlib
 from pathlib import Path
@@ -49,6 +50,25 @@ class SchemaTest(unittest.TestCase):
         for wrong in ("0", "-1", '"1"', "1.0", "true", "null"):
             with self.subTest(wrong), self.assertRaisesRegex(FormatError, "damaged"):
                 tree_value(f'{{"schema": {wrong}}}')
+
+
+    def test_a_shift_was_a_setting_once_and_before_that_the_strands_own(self):
+        strand = {
+            "id": "s", "name": "S", "loop": "0" * 64, "reading": None,
+            "knots": [{"second": 0, "beat": 0}, {"second": 2, "beat": 4}],
+        }  # fmt: skip
+        for said, formants in (
+            ({"settings": {"semitones": -3.0, "formants": 0.5}}, 0.5),
+            ({"semitones": -3.0}, 0.0),
+        ):
+            with self.subTest(said):
+                tree = {"id": "p", "name": "P", "strands": [strand | said]}
+                read = tree_value(json.dumps(tree | {"schema": 1})).strands[0]
+                self.assertEqual((read.shift, read.settings.formants), (-3.0, formants))
+                change = {"kind": "change_strand", "strand": strand | said, "what": "x"}
+                together = {"kind": "together", "edits": [change], "what": "x"}
+                self.assertEqual(edit_value(json.dumps(change)).strand, read)
+                self.assertEqual(edit_value(json.dumps(together)).edits[0].strand, read)
 
 
 class StoredTest(StudioTest):

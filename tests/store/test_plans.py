@@ -21,7 +21,7 @@ class PlanStoreTest(unittest.TestCase):
         made = [replace(one, source=f"{i:064x}") for i in range(40)]
         known = [(plan.digest, plan) for plan in made]
         with mock.patch.object(plans, "TRIMMED_EVERY", 1):
-            store = PlanStore(Path(folder.name), most_bytes=5_000)
+            store = PlanStore(Path(folder.name), most_bytes=3_000)
             self.addCleanup(store.close)
             store.keep(known[:1])
             for pair in known[1:]:

@@ -9,11 +9,11 @@ from tests.core.listening.test_midi_reading import SIX_EIGHT, midi
 from tests.studio.helper import StudioTest
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.units import frame
-from zeroknot.studio.hand import plan_at
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.readings import LayOn
-from zeroknot.studio.intents.stretch import SetStretch
+from zeroknot.studio.intents.stretch import SetShift, SetStretch
 from zeroknot.studio.intents.time import SetSteadyTempo
+from zeroknot.studio.placement import Placement
 from zeroknot.studio.tasks.rendering import render_whole
 
 # Two bars of quarters at 84: A minor, low to high.
@@ -32,7 +32,7 @@ class MidiLoopsTest(StudioTest):
         return self.submit(project, Place(hand=loop.sha, beat=0)).project
 
     def axis(self, tree, loop):
-        plan = plan_at(tree, tree.strands[0], loop, 0.0)
+        plan = Placement.of(tree, tree.strands[0], loop).plan
         return plan, render_whole(self.folder, plan)
 
     def test_it_is_known_at_once(self):
@@ -89,7 +89,7 @@ class MidiLoopsTest(StudioTest):
         self.submit(shifted, SetSteadyTempo(bpm=84))
         self.submit(shifted, Place(hand=loop.sha, beat=0))
         state = self.submit(
-            shifted, SetStretch(hand=self.studio.projects.state(shifted).project.strands[0].id,
+            shifted, SetShift(hand=self.studio.projects.state(shifted).project.strands[0].id,
                                 semitones=3)
         )  # fmt: skip
         higher = self.axis(state.project, loop)[1]
@@ -102,10 +102,10 @@ class MidiLoopsTest(StudioTest):
     def test_a_name_says_what_plays_it_and_a_person_has_the_last_word(self):
         loop = self.brought(name="pack/deep bass 84bpm.mid")
         tree = self.placed(loop, 84)
-        plan = plan_at(tree, tree.strands[0], loop, 0.0)
+        plan = Placement.of(tree, tree.strands[0], loop).plan
         self.assertEqual((loop.claims.voice, plan.settings.voice), ("bass", "bass"))
         tree = self.submit(tree.id, SetStretch(hand=tree.strands[0].id, voice="pad")).project
-        self.assertEqual(plan_at(tree, tree.strands[0], loop, 0.0).settings.voice, "pad")
+        self.assertEqual(Placement.of(tree, tree.strands[0], loop).plan.settings.voice, "pad")
 
     def test_what_rings_past_the_end_is_the_tail(self):
         loop = self.brought([(0, 1, 60, 0), (3, 4, 64, 0)], 120)

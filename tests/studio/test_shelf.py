@@ -189,13 +189,13 @@ class AuditionTest(StudioTest):
         from zeroknot.document.edits.time import SetKeys
         from zeroknot.document.project import KeyChange
 
-        self.assertEqual(self.heard(in_key=True).settings.semitones, 0)  # the project has none
+        self.assertEqual(self.heard(in_key=True).shift, 0)  # the project has none
         self.submit(self.project, SetKeys(changes=(KeyChange(bar=1, key="C minor"),)))
         # A minor to C minor is three up (nine down).
-        self.assertEqual(self.heard(in_key=True).settings.semitones, 3)
-        self.assertEqual(self.heard().settings.semitones, 0)
+        self.assertEqual(self.heard(in_key=True).shift, 3)
+        self.assertEqual(self.heard().shift, 0)
         self.studio.shelf.change([self.item.sha], StateSound(sound="drums"))
-        self.assertEqual(self.heard(in_key=True).settings.semitones, 0)
+        self.assertEqual(self.heard(in_key=True).shift, 0)
 
     def test_an_audition_changes_nothing(self):
         tree = self.studio.projects.state(self.project)

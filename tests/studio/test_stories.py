@@ -98,8 +98,10 @@ class Story:
                 lambda: {"kind": "follow_tempo", "hand": self.hand(), "follows": d.random() < 0.5},
                 lambda: {"kind": "set_method", "hand": self.hand(), "method": d.choice(
                     ["auto", "weave", "strike", "voice", "scatter", "spool", "nothing"])},
-                lambda: {"kind": "set_stretch", "hand": self.hand(),
+                lambda: {"kind": "set_shift", "hand": self.hand(),
                          "semitones": d.choice([-24, -1.5, 0, 7, 24, None, 25])},
+                lambda: {"kind": "set_stretch", "hand": self.hand(),
+                         "formants": d.choice([0, 0.5, None, 2])},
                 lambda: {"kind": "set_crossfade", "hand": self.hand(),
                          "ms": d.choice([0, 5, 40, 900])},
                 lambda: {"kind": "set_lead", "hand": self.hand(), "lead": d.choice([0, 1, 8])},

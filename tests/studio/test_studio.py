@@ -34,7 +34,7 @@ from zeroknot.studio.intents.readings import (
     StateReading,
     WithdrawReading,
 )
-from zeroknot.studio.intents.stretch import SetMethod, SetStretch
+from zeroknot.studio.intents.stretch import SetMethod, SetShift
 from zeroknot.studio.intents.time import SetMetre, SetSteadyTempo, TakeTempo
 from zeroknot.studio.shelf_edits import Correct, StateKey, TakeOff
 from zeroknot.web.api.wire import loop_json, state_json
@@ -229,11 +229,11 @@ class FitTest(StudioTest):
     def test_a_strand_is_made_only_when_something_is_changed(self):
         tree = self.studio.projects.state(self.project).project
         self.assertTrue(self.studio.hand(tree, self.drums.sha).is_new)
-        self.fit(SetStretch(hand=self.drums.sha, semitones=2))
+        self.fit(SetShift(hand=self.drums.sha, semitones=2))
         tree = self.studio.projects.state(self.project).project
         hand = self.studio.hand(tree, self.drums.sha)
         self.assertFalse(hand.is_new)
-        self.assertEqual((hand.strand.settings.semitones, hand.strand.span), (2, 8))
+        self.assertEqual((hand.strand.shift, hand.strand.span), (2, 8))
 
     def test_correcting_bars_states_the_reading_of_the_loop(self):
         strand = self.fit(StateReading(hand=self.drums.sha, bars=4))
@@ -493,13 +493,13 @@ class PrintsTest(StudioTest):
         self.studio.shelf.change([keys], StateKey(key="D minor"))
         for shift, key in ((0.0, "D minor"), (3.0, "F minor"), (-2.0, "C minor")):
             with self.subTest(shift=shift):
-                self.submit(self.project, SetStretch(hand=keys, semitones=shift))
+                self.submit(self.project, SetShift(hand=keys, semitones=shift))
                 self.assertEqual(self.made_of(keys).recipe.key, key)
-        self.submit(self.project, SetStretch(hand=keys, semitones=0.5))
+        self.submit(self.project, SetShift(hand=keys, semitones=0.5))
         self.assertIsNone(self.made_of(keys).recipe.key)
         # Run faster, it sounds higher: 88 to 97 BPM is 1.69 semitones, which is no key at all;
         # twice as fast is an octave.
-        self.submit(self.project, SetStretch(hand=keys, semitones=0.0))
+        self.submit(self.project, SetShift(hand=keys, semitones=0.0))
         strand = self.submit(self.project, SetMethod(hand=keys, method="spool")).project.strands[-1]
         self.assertIsNone(self.made_of(keys).recipe.key)
         self.submit(self.project, SetSteadyTempo(bpm=2 * strand.own_bpm))

@@ -11,7 +11,7 @@ from zeroknot.document.stored import SCHEMA
 from zeroknot.store import revisions
 from zeroknot.store.tables import RevisionRow
 from zeroknot.studio.intents.placing import Place
-from zeroknot.studio.intents.stretch import SetStretch
+from zeroknot.studio.intents.stretch import SetShift
 from zeroknot.studio.intents.time import SetSteadyTempo
 
 DRAGS = 150
@@ -99,7 +99,7 @@ class HistoryTest(StudioTest):
         strand = state.project.strands[0].id
         trees = {state.revision: state.project}
         for i in range(DRAGS):
-            drag = SetStretch(hand=strand, semitones=-12 + i / 10)
+            drag = SetShift(hand=strand, semitones=-12 + i / 10)
             state = self.submit(project, drag)
             trees[state.revision] = state.project
         rows = self.rows()

@@ -81,7 +81,8 @@ class ApiTest(WebTest):
         track = self.client.get(base).json()["tracks"][0]["id"]
         far = [{"clip": clip, "beat": 100_001, "track": track}]
         for intent in (
-            {"kind": "set_stretch", "hand": sha, "semitones": None},
+            {"kind": "set_shift", "hand": sha, "semitones": None},
+            {"kind": "set_stretch", "hand": sha, "formants": None},
             {"kind": "set_stretch", "hand": sha, "seed": None},
             {"kind": "add_strand", "strand": own | {"id": "new", "loop": "0" * 64, "knots": []}},
             {"kind": "remove_strand", "strand": strand["id"]},

@@ -24,7 +24,7 @@ from zeroknot.core.render.run import Rendering
 from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
 from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose
 from zeroknot.core.stretch.methods import METHODS
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.timeline.metre_map import Metre
 from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.warp.warp_map import WarpMap
@@ -65,7 +65,7 @@ def fit(
     everything = all_attacks(sound)
     attacks = everything.at_sensitivity(SENSITIVITY)
     at_rate = resampled(sound, rate or sound.rate)
-    settings = Settings(semitones=semitones, formants=1.0 if formants else 0.0)
+    settings = StretchSettings(formants=1.0 if formants else 0.0)
     warp = None
     if tempo is not None:
         warp = _warp(sound, bars, Metre.parse(metre), from_tempo)
@@ -79,11 +79,11 @@ def fit(
     if warp is None:
         plan = plan_ratio(
             source="", rate=at_rate.rate, source_frames=at_rate.frames, duration_ratio=ratio,
-            method=choice.method, settings=choice.settings,
+            method=choice.method, settings=choice.settings, semitones=semitones,
         )  # fmt: skip
     else:
         assert tempo is not None
-        plan = _tempo_plan(sound, attacks, warp, tempo, at_rate.rate, choice, with_lead)
+        plan = _tempo_plan(sound, attacks, warp, tempo, at_rate.rate, choice, semitones, with_lead)
     if crossfade:
         plan = replace(plan, crossfade_s=crossfade / 1000.0, tail_to=plan.end_second)
     out = folded(plan, Rendering(at_rate, everything, plan).whole(), seam, with_lead)
@@ -113,7 +113,7 @@ def _warp(sound: Audio, bars: int | None, metre: Metre, from_tempo: float | None
 
 def _tempo_plan(
     sound: Audio, attacks: Attacks, warp: WarpMap, tempo: float, rate: int, choice: Choice,
-    with_lead: bool,
+    semitones: float, with_lead: bool,
 ) -> RenderPlan:  # fmt: skip
     lead_from, tail_to = lead_and_tail(
         warp, sounding_range(sound), tuple(attacks.seconds.tolist()), with_lead
@@ -121,6 +121,7 @@ def _tempo_plan(
     return plan_pass(
         source="", rate=rate, warp=warp, tempo_map=TempoMap.steady(tempo), start_beat=0.0,
         lead_from=lead_from, tail_to=tail_to, settings=choice.settings, method=choice.method,
+        semitones=semitones,
     )  # fmt: skip
 
 
@@ -181,7 +182,7 @@ def _report(
         "body_frames": plan.body_frames,
         "tail_frames": plan.tail_frames,
         "why": why,
-        "semitones": plan.settings.semitones,
+        "semitones": plan.semitones,
         "formants": plan.settings.formants,
         "digest": replace(plan, source="").digest,
     }

@@ -6,9 +6,37 @@ Canonical: keys sorted, no spaces, floats in their shortest exact form (Python's
 import hashlib
 import json
 from collections.abc import Mapping
+from dataclasses import MISSING, fields, is_dataclass
+from typing import Any
 
 
 def digest_of(value: Mapping[str, object]) -> str:
     """64 hexadecimal digits; equal values have equal digests whatever the order of their keys."""
-    text = json.dumps(value, sort_keys=True, separators=(",", ":"), allow_nan=False)
+    return digest_of_text(canonical(value))
+
+
+def digest_of_text(text: str) -> str:
     return hashlib.sha256(text.encode()).hexdigest()
+
+
+def canonical(value: Mapping[str, object]) -> str:
+    """Raises ValueError for what is not finite."""
+    return json.dumps(value, sort_keys=True, separators=(",", ":"), allow_nan=False)
+
+
+def said(value: Any) -> dict[str, Any]:
+    """The fields of a dataclass that are not as they are by themselves.
+
+    So a field that is added later changes no address of what does not use it.
+    """
+    found = {}
+    for field in fields(value):
+        own = getattr(value, field.name)
+        if field.default is not MISSING and own == field.default:
+            continue
+        if is_dataclass(own):
+            if inner := said(own):
+                found[field.name] = inner
+        else:
+            found[field.name] = own
+    return found

@@ -11,15 +11,15 @@ import itertools
 import math
 from collections.abc import Iterable, Mapping
 from functools import cached_property
-from typing import Any, Self, TypeVar
+from typing import Self, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field
 
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
 from zeroknot.core.stretch.auto import AUTO
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import STEEPEST_SHIFT, StretchSettings
 from zeroknot.core.timeline.metre_map import MetreChange, MetreMap
 from zeroknot.core.timeline.tempo_map import TempoMap, TempoPoint
 from zeroknot.core.units import frame
@@ -77,6 +77,7 @@ class Strand(Named):
     follows   whether it follows the project's tempo, or keeps its own time
     lead      whether what sounds before the one is kept
     crossfade_ms  of the recording, over which its end goes over into its start; 0 leaves it
+    shift     semitones, length kept
     """
 
     name: str = Field(max_length=LONGEST_NAME)
@@ -90,7 +91,8 @@ class Strand(Named):
     lead: bool = True
     crossfade_ms: float = Field(0.0, ge=0, le=LONGEST_CROSSFADE_MS)
     method: str = AUTO
-    settings: Settings = Settings()
+    shift: float = Field(0.0, ge=-STEEPEST_SHIFT, le=STEEPEST_SHIFT)
+    settings: StretchSettings = StretchSettings()
     gain_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
     yarn: int = Field(0, ge=0, lt=YARNS)
 
@@ -139,15 +141,6 @@ class Strand(Named):
 
     def with_tied(self, tied: Tied) -> Self:
         return self.changed(knots=tied.base.knots, straighten=tied.layer)
-
-    @model_validator(mode="before")
-    @classmethod
-    def _of_earlier(cls, given: Any) -> Any:
-        """Once a shift was all that a strand had of settings."""
-        if isinstance(given, dict) and "semitones" in given:
-            given = dict(given)
-            given["settings"] = {"semitones": given.pop("semitones")}
-        return given
 
 
 class Track(Named):

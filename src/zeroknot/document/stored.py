@@ -18,10 +18,32 @@ from zeroknot.document.project import Project
 
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 
-SCHEMA = 1
+SCHEMA = 2
+
+
+def _shift_of_a_strand(strand: dict[str, Any]) -> dict[str, Any]:
+    """1 to 2: the shift is the strand's, no setting of its stretch. Once it was all of these."""
+    settings = dict(strand.get("settings", {}))
+    rest = {name: value for name, value in strand.items() if name != "semitones"}
+    shift = settings.pop("semitones", strand.get("semitones", 0.0))
+    return {**rest, "shift": shift, "settings": settings}
+
+
+def _tree_2(tree: dict[str, Any]) -> dict[str, Any]:
+    return {**tree, "strands": [_shift_of_a_strand(s) for s in tree.get("strands", ())]}
+
+
+def _edit_2(edit: dict[str, Any]) -> dict[str, Any]:
+    if "edits" in edit:
+        return {**edit, "edits": [_edit_2(part) for part in edit["edits"]]}
+    if isinstance(edit.get("strand"), dict):
+        return {**edit, "strand": _shift_of_a_strand(edit["strand"])}
+    return edit
+
+
 # From a schema's number to the next: for trees and for edits.
-TREE_UPGRADES: Mapping[int, Upgrade] = {}
-EDIT_UPGRADES: Mapping[int, Upgrade] = {}
+TREE_UPGRADES: Mapping[int, Upgrade] = {1: _tree_2}
+EDIT_UPGRADES: Mapping[int, Upgrade] = {1: _edit_2}
 
 HEAD = f'{{"schema":{SCHEMA},'
 

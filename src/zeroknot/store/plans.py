@@ -4,14 +4,12 @@ A file of its own beside the cache: like the cache it may be deleted at any time
 asks for its sheet again.
 """
 
-import json
 import sqlite3
 import threading
 from collections.abc import Iterable
-from dataclasses import asdict
 from pathlib import Path
 
-from zeroknot.core.render.plan import RenderPlan
+from zeroknot.core.render.plan import RenderPlan, plan_of_text
 
 MOST_BYTES = 256 * 1024 * 1024
 TRIMMED_EVERY = 16 * 1024 * 1024  # bytes that came
@@ -35,7 +33,7 @@ class PlanStore:
         self._added = 0
 
     def keep(self, plans: Iterable[tuple[str, RenderPlan]]) -> None:
-        rows = [(digest, json.dumps(asdict(plan))) for digest, plan in plans]
+        rows = [(digest, plan.text) for digest, plan in plans]
         if not rows:
             return
         with self._lock:
@@ -53,7 +51,10 @@ class PlanStore:
                 row = self._connection.execute(query, (digest,)).fetchone()
             except sqlite3.Error:
                 return None
-        return RenderPlan.from_json(json.loads(row[0])) if row else None
+        try:
+            return plan_of_text(row[0]) if row else None
+        except (ValueError, KeyError, TypeError):  # written by another version
+            return None
 
     def close(self) -> None:
         with self._lock:

@@ -51,7 +51,7 @@ def auditioned(project: Project, hand: Hand, audition: Audition) -> Hand:
     shift = shift_to_key(project, hand.loop) if audition.in_key else None
     # A strand that is in the project has the shift it was given.
     if shift and hand.is_new:
-        strand = strand.changed(settings=replace(strand.settings, semitones=float(shift)))
+        strand = strand.changed(shift=float(shift))
     return replace(hand, strand=strand)
 
 

@@ -5,31 +5,23 @@ Taking a loop in hand makes a strand only when it is first changed or placed.
 
 import math
 import uuid
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
-from zeroknot.core.errors import StretchError
 from zeroknot.core.listening.attack import SENSITIVITY, Attacks
 from zeroknot.core.listening.reading import LONGEST_LOOP_SECONDS, Reading
 from zeroknot.core.loop import Loop
-from zeroknot.core.render.plan import LONGEST_LEAD_BEATS, RenderPlan, lead_and_tail, plan_pass
-from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose
-from zeroknot.core.stretch.methods import NOTES
 from zeroknot.core.timeline.metre_map import Metre
-from zeroknot.core.timeline.tempo_map import FASTEST_BPM, SLOWEST_BPM, TempoMap
 from zeroknot.core.warp.knot import Knot
-from zeroknot.core.warp.time_map import MOST_RATIO
 from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.project import YARNS, Project, Strand, yarn_of
 from zeroknot.store.loops import LoopStore
 
-SURELY = 1.05  # times within the bounds of a stretch: no rounding reaches them
 SHA_DIGITS = 64
 SAME_TEMPO = 0.03
-OWN_TIME_BPM = 120.0
 KNOT_SETS = ("unstraightened", "ends")  # without the layer; with the zero knot and end knot alone
 SAME_PULSE_SECONDS = 1e-6
 
@@ -158,117 +150,3 @@ def with_other_knots(strand: Strand, which: str) -> Strand:
         return strand.changed(straighten=None)
     ends = WarpMap((strand.base.zero, strand.base.end))
     return strand.changed(straighten=None, knots=ends.knots)
-
-
-def plan_at(project: Project, strand: Strand, loop: Loop, beat: float) -> RenderPlan:
-    """The plan of a strand's pass whose one lies on a beat of the project."""
-    lead_from, tail_to = sounding_of(strand, loop)
-    choice = stretch_of(project, strand, loop, beat)
-    warp, tempo_map = strand.warp, project.tempo_map
-    if not strand.follows:
-        # As long as it was, whatever the project's tempo is: at any tempo, laid on as many beats.
-        warp = warp.with_span(warp.body_seconds * OWN_TIME_BPM / 60.0)
-        beat, tempo_map = 0.0, TempoMap.steady(OWN_TIME_BPM)
-    return plan_pass(
-        source=loop.sha,
-        rate=project.rate,
-        warp=warp,
-        tempo_map=tempo_map,
-        start_beat=beat,
-        lead_from=lead_from,
-        tail_to=tail_to,
-        settings=choice.settings,
-        method=choice.method,
-        crossfade_s=crossfade_of(strand, loop),
-    )
-
-
-def why_silent(project: Project, strand: Strand, loop: Loop, beat: float) -> str | None:
-    """Why a pass on a beat cannot be laid at the tempo there, so is not heard; None if it can."""
-    if is_surely_laid(project, strand, beat):
-        return None
-    try:
-        plan_at(project, strand, loop, beat)
-    except StretchError as error:
-        return f"{error}; {what_could_be_laid(project, strand, beat)}"
-    return None
-
-
-def what_could_be_laid(project: Project, strand: Strand, beat: float) -> str:
-    """The spans at the tempo there and the tempos at its span that a strand can be laid at."""
-    fewest, most = strand.paces
-    if most > MOST_RATIO**2 * fewest:
-        return "its knots lie too unevenly for any: move them"
-    if not _is_steady_around(project, strand, beat):
-        return "change its span, its knots or the tempo there"
-    second = project.tempo_map.bpm_at(beat) / 60.0
-    least = strand.span * second / (fewest * MOST_RATIO)
-    longest = strand.span * second * MOST_RATIO / most
-    slowest = max(SLOWEST_BPM, 60.0 * most / MOST_RATIO)
-    fastest = min(FASTEST_BPM, 60.0 * fewest * MOST_RATIO)
-    words = f"at {second * 60.0:g} BPM it can be laid on {inwards(least, longest)} beats"
-    if slowest <= fastest:
-        words += f", or as it is at {inwards(slowest, fastest)} BPM"
-    return words
-
-
-def inwards(least: float, most: float) -> str:
-    """A range in words, of hundredths that lie within it, so that what is said can be typed."""
-    return f"{math.ceil(least * 100) / 100:g} to {math.floor(most * 100) / 100:g}"
-
-
-def is_surely_laid(project: Project, strand: Strand, beat: float) -> bool:
-    """Is every stretch of a pass well within its bounds? Asked of every clip after every edit.
-
-    False says nothing: the plan knows.
-    """
-    if not strand.follows:
-        return True
-    if not _is_steady_around(project, strand, beat):
-        return False
-    fewest, most = strand.paces
-    second = project.tempo_map.bpm_at(beat) / 60.0
-    return fewest / second > SURELY / MOST_RATIO and most / second < MOST_RATIO / SURELY
-
-
-def _is_steady_around(project: Project, strand: Strand, beat: float) -> bool:
-    first, last = beat - LONGEST_LEAD_BEATS - strand.span, beat + 3 * strand.span
-    return project.tempo_map.is_steady_between(first, last)
-
-
-def sounding_of(strand: Strand, loop: Loop) -> tuple[float, float]:
-    """Seconds of the recording from which the lead sounds, and to which the tail does."""
-    # A note past the end belongs to another pass and is not played: nothing ends the tail early.
-    attacks = () if loop.is_midi else loop.hearing.attack_seconds()
-    lead_from, tail_to = lead_and_tail(strand.warp, loop.hearing.sounding, attacks, strand.lead)
-    return lead_from, strand.warp.end.second if crossfade_of(strand, loop) else tail_to
-
-
-def crossfade_of(strand: Strand, loop: Loop) -> float:
-    """Seconds of the recording over which a pass goes over into the next; notes have no seam."""
-    return 0.0 if loop.is_midi else strand.crossfade_ms / 1000.0
-
-
-def stretch_of(project: Project, strand: Strand, loop: Loop, beat: float) -> Choice:
-    """The method and settings of a pass: as the strand says, or as Auto chooses."""
-    if loop.is_midi:
-        voice = strand.settings.voice or loop.claims.voice
-        return Choice(NOTES.key, replace(strand.settings, voice=voice), "it is MIDI")
-    if strand.method != AUTO:
-        return Choice(strand.method, strand.settings, "")
-    return choose(case_of(project, strand, loop, beat), strand.settings)
-
-
-def case_of(project: Project, strand: Strand, loop: Loop, beat: float) -> Case:
-    """What Auto and strain go by."""
-    ratio = 1.0
-    if strand.follows:
-        frames = project.tempo_map.frame_of_beat
-        body = frames(beat + strand.span, project.rate) - frames(beat, project.rate)
-        ratio = body / project.rate / strand.warp.body_seconds
-    return Case(
-        sound=loop.hearing.sound,
-        density=len(loop.hearing.attack_seconds()) / max(loop.seconds, 0.1),
-        ratio=ratio,
-        semitones=strand.settings.semitones,
-    )

@@ -17,8 +17,9 @@ from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
-from zeroknot.studio.hand import in_hand, plan_at
+from zeroknot.studio.hand import in_hand
 from zeroknot.studio.made_loops import MadeLoops
+from zeroknot.studio.placement import Placement
 
 NEARLY_A_SEMITONE = 0.15  # off a whole one, and still the same key
 
@@ -55,7 +56,7 @@ class Prints:
             raise ZeroKnotError(f"a seam is one of {', '.join(SEAMS)}, not {seam!r}")
         hand = in_hand(project, self._loops, hand_name)
         strand = hand.strand
-        plan = plan_at(project, strand, hand.loop, beat)
+        plan = Placement.of(project, strand, hand.loop, beat).plan
         incoming, gain = self._store.new_incoming(), gain_of_db(strand.gain_db)
         # Not by the worker that renders for playing: a long print must not hold up the sound.
         task = "print_to_file", self._store.folder, plan, seam, with_lead, gain, incoming
@@ -110,7 +111,7 @@ def printed_key(loop: Loop, plan: RenderPlan) -> str | None:
     """The key of a pass, where that of its loop is sure and the shift one of whole semitones."""
     if loop.key is None or loop.key_confidence < 1.0:
         return None
-    shift = plan.semitones
+    shift = plan.heard_shift
     if abs(shift - round(shift)) > NEARLY_A_SEMITONE:
         return None
     return str(Key.parse(loop.key).shifted(round(shift)))

@@ -11,7 +11,7 @@ from zeroknot.core.mixing.sheet import Event, Sheet, TrackLevel
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.units import gain_of_db
 from zeroknot.document.project import QUIETEST_DB, Clip, Project, Strand
-from zeroknot.studio.hand import plan_at
+from zeroknot.studio.placement import Placement
 
 HAND_TRACK = "hand"
 _SLACK = 1e-6  # beats
@@ -116,7 +116,7 @@ class SheetMaker:
             body = tempo.frame_of_beat(beat + strand.span, rate) - zero
             key = (strand, (tempo.bpm_at(beat), body))
         if key not in self._plans:
-            plan = plan_at(self._project, strand, loop, beat)
+            plan = Placement.of(self._project, strand, loop, beat).plan
             self._plans[key] = plan
             self.plans[plan.digest] = plan
         return self._plans[key]

@@ -7,7 +7,7 @@ from typing import Any
 from zeroknot.core.errors import EditError, ZeroKnotError
 from zeroknot.core.mixing.sheet import Sheet
 from zeroknot.core.render.plan import plan_as_written
-from zeroknot.core.stretch.settings import Settings as MethodSettings
+from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.timeline.grid import pulses
 from zeroknot.document.project import Project, Strand
 from zeroknot.settings import Settings
@@ -24,8 +24,9 @@ from zeroknot.studio.bring import Bringing
 from zeroknot.studio.bundles import Bundles
 from zeroknot.studio.exchange import Exchange
 from zeroknot.studio.executors import Executors
-from zeroknot.studio.hand import KNOT_SETS, Hand, in_hand, plan_at, with_other_knots
+from zeroknot.studio.hand import KNOT_SETS, Hand, in_hand, with_other_knots
 from zeroknot.studio.made_loops import MadeLoops
+from zeroknot.studio.placement import Placement
 from zeroknot.studio.prints import Prints
 from zeroknot.studio.projects import Projects
 from zeroknot.studio.renders import Renders
@@ -158,7 +159,7 @@ class Studio:
         for name in hands[:MOST_PREPARED]:
             try:
                 hand = auditioned(project, self.hand(project, name), audition)
-                plan = plan_at(project, hand.strand, hand.loop, 0.0)
+                plan = Placement.of(project, hand.strand, hand.loop).plan
             except ZeroKnotError:
                 continue  # what cannot be heard is said when somebody wants to hear it
             self.renders.know({plan.digest: plan})
@@ -176,16 +177,16 @@ class Studio:
                  same axis
         """
         hand = auditioned(project, self.hand(project, hand_name), audition)
-        plan = plan_at(project, hand.strand, hand.loop, beat)
+        plan = Placement.of(project, hand.strand, hand.loop, beat).plan
         plans = {plan.digest: plan}
         other = plan
         if against is not None:
             strand = self._other(project, hand, against)
-            other = plan_at(project, strand, hand.loop, beat)
+            other = Placement.of(project, strand, hand.loop, beat).plan
             plans[other.digest] = other
         recorded = f"source:{hand.loop.sha}"
         if hand.loop.is_midi:
-            settings = MethodSettings(voice=plan.settings.voice)
+            settings = StretchSettings(voice=plan.settings.voice)
             written = plan_as_written(hand.loop.sha, project.rate, hand.loop.seconds, settings)
             plans[written.digest], recorded = written, written.digest
         self.renders.know(plans)

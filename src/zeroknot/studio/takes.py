@@ -14,9 +14,10 @@ from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
-from zeroknot.studio.hand import Hand, crossfade_of, in_hand, pulses_heard, sounding_of
+from zeroknot.studio.hand import Hand, in_hand, pulses_heard
 from zeroknot.studio.intents.readings import reading_of
 from zeroknot.studio.made_loops import MadeLoops
+from zeroknot.studio.placement import crossfade_of, sounding_of
 
 SHORTEST_SECONDS = 0.02
 WHOLE_WITHIN = 0.12  # bars that a range may be off a whole number of them

@@ -1,4 +1,5 @@
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from hypothesis import given, settings
@@ -10,7 +11,7 @@ from zeroknot.core.render.kept_pieces import KeptPieces
 from zeroknot.core.render.plan import AS_IT_IS, plan_pass
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.methods import METHODS
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.warp_map import WarpMap
@@ -84,7 +85,7 @@ class KeptPiecesTest(unittest.TestCase):
 
     def test_what_is_frozen_goes_with_the_moment_it_is_read_from(self):
         kept = KeptPieces()
-        frozen = Settings(frozen_at=0.6)
+        frozen = StretchSettings(frozen_at=0.6)
         for moved in ((), [(5, 0.35)]):
             plan = plan_with(moved, "scatter", frozen)
             shared = Rendering(SOUND, ATTACKS, plan, kept=kept).whole()
@@ -94,7 +95,7 @@ class KeptPiecesTest(unittest.TestCase):
     def test_other_settings_are_other_pieces(self):
         kept = KeptPieces()
         Rendering(SOUND, ATTACKS, plan_with(), kept=kept).whole()
-        plan = plan_with(given=Settings(semitones=2.0))
+        plan = replace(plan_with(), semitones=2.0)
         np.testing.assert_array_equal(
             Rendering(SOUND, ATTACKS, plan, kept=kept).whole(),
             Rendering(SOUND, ATTACKS, plan).whole(),

@@ -1,15 +1,17 @@
+import json
 import unittest
-from dataclasses import asdict, replace
+from dataclasses import replace
 
 import numpy as np
 
 from tests.sounds import RATE, audio, hits, rendered, sine
+from zeroknot.core.errors import StretchError
 from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.attacks import find_attacks
 from zeroknot.core.render.pass_file import folded
-from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass
+from zeroknot.core.render.plan import lead_and_tail, plan_of_text, plan_pass
 from zeroknot.core.render.run import Rendering
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.timeline.tempo_map import TempoMap, TempoPoint
 from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.warp_map import WarpMap
@@ -44,11 +46,22 @@ class PlanTest(unittest.TestCase):
         for field, other in (
             ("source", "bb"), ("rate", 48_000), ("knots", ((0.0, 0), (2.1, plan.body_frames))),
             ("body_frames", 1), ("lead_from", -0.1), ("tail_to", 2.5), ("method", "spool"),
-            ("settings", Settings(semitones=1.0)), ("version", 99),
+            ("settings", StretchSettings(formants=1.0)), ("version", 99), ("semitones", 1.0),
+            ("crossfade_s", 0.01),
         ):  # fmt: skip
             with self.subTest(field):
                 self.assertNotEqual(replace(plan, **{field: other}).digest, plan.digest)
-        self.assertEqual(RenderPlan.from_json(asdict(plan)).digest, plan.digest)
+                self.assertEqual(
+                    plan_of_text(replace(plan, **{field: other}).text).text,
+                    replace(plan, **{field: other}).text,
+                )
+        self.assertEqual(plan_of_text(plan.text), plan)
+        # What is as it is by itself is not said, so a field that comes later changes no address.
+        self.assertEqual(
+            set(json.loads(plan.text)),
+            {"kind", "source", "rate", "knots", "body_frames", "lead_from", "tail_to", "method",
+             "version"},
+        )  # fmt: skip
 
     def test_the_one_stays_whatever_lies_beside_it(self):
         """A knot of the lead that is nearer than a frame yields to the one."""
@@ -73,10 +86,16 @@ class PlanTest(unittest.TestCase):
         plan = plan_of(
             WarpMap.between(0, 2, 4),
             TempoMap.steady(100),
-            settings=Settings(semitones=3),
+            settings=StretchSettings(formants=1.0),
+            semitones=3,
             method="spool",
         )
-        self.assertEqual(plan.settings, Settings())
+        self.assertEqual((plan.settings, plan.semitones), (StretchSettings(), 0))
+
+    def test_a_shift_beyond_what_can_be_heard_through_is_refused(self):
+        for semitones in (-25, 24.5, float("nan")):
+            with self.subTest(semitones), self.assertRaisesRegex(StretchError, "-24 to 24"):
+                plan_of(WarpMap.between(0, 2, 4), TempoMap.steady(100), semitones=semitones)
 
 
 class LeadAndTailTest(unittest.TestCase):

@@ -4,7 +4,7 @@ import numpy as np
 
 from zeroknot.core.listening.sound_kind import SoundReading
 from zeroknot.core.stretch.auto import CHOSEN_FROM, Case, choose
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.stretch.strain import in_words, strain_along, strain_of
 from zeroknot.core.warp.time_map import TimeMap
 
@@ -20,33 +20,31 @@ class AutoTest(unittest.TestCase):
         ):  # fmt: skip
             for ratio in (0.75, 1.5):
                 with self.subTest(kind=kind, ratio=ratio):
-                    self.assertEqual(choose(case(kind, ratio), Settings()).method, method)
+                    self.assertEqual(choose(case(kind, ratio), StretchSettings()).method, method)
 
     def test_it_always_chooses_and_says_why_in_a_few_words(self):
         for kind in ("drums", "bass", "voice", "mixed", "one hit", None):
             for ratio in (0.125, 1.0, 8.0):
-                choice = choose(case(kind, ratio), Settings())
+                choice = choose(case(kind, ratio), StretchSettings())
                 with self.subTest(kind=kind, ratio=ratio):
                     self.assertIn(choice.method, CHOSEN_FROM)
                     self.assertTrue(3 <= len(choice.why.split()) <= 16, choice.why)
 
     def test_the_kind_is_named_where_it_spoke(self):
-        self.assertIn("drums", choose(case("drums", 1.5), Settings()).why)
+        self.assertIn("drums", choose(case("drums", 1.5), StretchSettings()).why)
 
     def test_half_the_formants_are_held_in_a_shift_and_more_if_asked(self):
         shift = case("voice", 1.0, 4.0)
-        self.assertEqual(choose(shift, Settings(semitones=4)).settings.formants, 0.5)
-        asked = Settings(semitones=4, formants=0.9)
+        self.assertEqual(choose(shift, StretchSettings()).settings.formants, 0.5)
+        asked = StretchSettings(formants=0.9)
         self.assertEqual(choose(shift, asked).settings.formants, 0.9)
-        self.assertEqual(
-            choose(case("drums", 1.0, 4.0), Settings(semitones=4)).settings.formants, 0
-        )
+        self.assertEqual(choose(case("drums", 1.0, 4.0), StretchSettings()).settings.formants, 0)
 
 
 class StrainTest(unittest.TestCase):
     def test_a_copy_has_none_and_more_change_has_more(self):
         for kind in ("drums", "chords", "mixed"):
-            method = choose(case(kind), Settings()).method
+            method = choose(case(kind), StretchSettings()).method
             told = [strain_of(case(kind, ratio), method) for ratio in (1.0, 1.1, 1.5, 2.0)]
             with self.subTest(kind):
                 self.assertEqual(told[0], 0.0)

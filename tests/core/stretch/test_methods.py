@@ -14,17 +14,18 @@ from zeroknot.core.render.pass_file import folded
 from zeroknot.core.render.plan import RenderPlan, plan_ratio
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.methods import METHODS
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 
 KEEPING = [key for key, m in METHODS.items() if m.family == "keep"]
 
 
-def plan_of(points, method, **told):
+def plan_of(points, method, semitones=0.0, **told):
     """One pass of a recording along (second, output frame) points."""
     return RenderPlan(
         source="", rate=RATE, knots=tuple(points), body_frames=points[-1][1],
         lead_from=points[0][0], tail_to=points[-1][0], method=method,
-        settings=Settings(**told).told(METHODS[method].uses), version=METHODS[method].version,
+        settings=StretchSettings(**told).told(METHODS[method].uses), semitones=semitones,
+        version=METHODS[method].version,
     )  # fmt: skip
 
 
@@ -32,10 +33,10 @@ def rendering(sound, plan, attacks=None):
     return Rendering(sound, all_attacks(sound) if attacks is None else attacks, plan, 1)
 
 
-def made(sound, ratio, method, attacks=None, **told):
+def made(sound, ratio, method, attacks=None, semitones=0.0, **told):
     plan = plan_ratio(
         source="", rate=sound.rate, source_frames=sound.frames, duration_ratio=ratio,
-        method=method, settings=Settings(**told),
+        method=method, settings=StretchSettings(**told), semitones=semitones,
     )  # fmt: skip
     return folded(plan, rendering(sound, plan, attacks).whole(), "wrap", False)
 
@@ -103,15 +104,15 @@ class AnyMapTest(unittest.TestCase):
                     self.assertAlmostEqual(pitch_of(out[0]), wanted, delta=0.01 * wanted)
 
     def test_settings_outside_their_limits_are_refused(self):
-        for told in ({"semitones": 25}, {"formants": 1.1}, {"density": 0}, {"seed": -1}):
+        for told in ({"jitter_seconds": 25}, {"formants": 1.1}, {"density": 0}, {"seed": -1}):
             with self.subTest(told), self.assertRaises(StretchError):
-                Settings(**told)
+                StretchSettings(**told)
 
     def test_what_a_method_has_no_use_for_does_not_change_its_address(self):
         plans = [
             plan_ratio(
                 source="", rate=RATE, source_frames=RATE, duration_ratio=1.2, method="weave",
-                settings=Settings(density=density),
+                settings=StretchSettings(density=density),
             )
             for density in (2, 8)
         ]  # fmt: skip

@@ -10,7 +10,6 @@ from zeroknot.core.render.pass_file import folded
 from zeroknot.core.render.plan import plan_pass, plan_ratio
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.methods import METHODS
-from zeroknot.core.stretch.settings import Settings
 from zeroknot.core.timeline.tempo_map import TempoMap, TempoPoint
 from zeroknot.core.units import semitones_of_ratio
 from zeroknot.core.warp.knot import Knot
@@ -20,7 +19,7 @@ from zeroknot.core.warp.warp_map import WarpMap
 def stretched(sound, ratio, method="weave", semitones=0.0, threads=2):
     plan = plan_ratio(
         source="", rate=sound.rate, source_frames=sound.frames, duration_ratio=ratio,
-        settings=Settings(semitones=semitones), method=method,
+        semitones=semitones, method=method,
     )  # fmt: skip
     return folded(plan, Rendering(sound, find_attacks(sound), plan, threads).whole(), "wrap", False)
 

@@ -10,7 +10,7 @@ from zeroknot.core.formats.midi import read_midi
 from zeroknot.core.mixing.loudness import loudness
 from zeroknot.core.render.notes_run import NotesRendering
 from zeroknot.core.render.plan import plan_as_written, plan_ratio
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.synth.choose import voice_by_pitch, voice_named, voice_said
 from zeroknot.core.synth.kit import CHOKED, HITS, hit_seconds
 from zeroknot.core.synth.sounding import PARTIALS_UNDER, _partials_kernel, lasts, sounded
@@ -175,10 +175,10 @@ class NotesRenderingTest(unittest.TestCase):
         notes = [(i, i + 0.9, p, 0) for i, p in enumerate((60, 64, 67, 72))]
         self.loop = read_midi(midi(notes, 100))
 
-    def plan(self, ratio=1.0, **settings):
+    def plan(self, ratio=1.0, semitones=0.0, **settings):
         return plan_ratio(
             source="", rate=RATE, source_frames=round(2.4 * RATE), duration_ratio=ratio,
-            method="notes", settings=Settings(**settings),
+            method="notes", settings=StretchSettings(**settings), semitones=semitones,
         )  # fmt: skip
 
     def test_notes_lie_where_the_map_puts_them(self):

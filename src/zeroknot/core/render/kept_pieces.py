@@ -46,7 +46,7 @@ def key_of(plan: RenderPlan, part: Part, start: Point, end: Point) -> bytes:
     reach = method_named(plan.method).reach_seconds + SEEN_SECONDS
     view = part.view
     said = (
-        plan.source, plan.rate, plan.method, plan.version, plan.settings,
+        plan.source, plan.rate, plan.method, plan.version, plan.settings, plan.semitones,
         plan.crossfade_s, view.start, view.end, view.is_circle, part.start, part.end, start, end,
         # What is frozen is read from one moment, wherever in the pass that lies.
         plan.knots if plan.settings.frozen_at is not None else None,

@@ -63,7 +63,7 @@ def _played(part: MidiPart, plan: RenderPlan) -> Iterator[PlayedNote]:
     """A part's notes on the frames of the output."""
     is_drums = part.voice == "drums"
     voice = part.voice if is_drums else plan.settings.voice or part.voice
-    shift = 0.0 if is_drums else plan.settings.semitones
+    shift = 0.0 if is_drums else plan.semitones
     inside = [
         n for n in part.notes
         if plan.lead_from <= n.start < plan.end_second - EARLY_SECONDS

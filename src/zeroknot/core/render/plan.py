@@ -5,20 +5,24 @@ Conventions
 - A pass has three parts on one axis: lead (before frame 0), body, tail (past the body's end).
 - A plan names the source by its hash and holds everything that has a say in the result, so its
   digest is the render's address. It holds no project, revision or strand.
+- A plan is of a kind (`kind`), which says who renders it and how it is read again. Only what is
+  not as it is by itself goes into its text, so a new field changes no address.
 - Output frames count from the first downbeat, rounded by `units.frame`.
 """
 
 import itertools
+import json
 import math
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from functools import cached_property
+from typing import Literal
 
 import numpy as np
 
-from zeroknot.core.digest import digest_of
+from zeroknot.core.digest import canonical, digest_of_text, said
 from zeroknot.core.errors import StretchError
 from zeroknot.core.stretch.methods import NOTES, method_named
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import STEEPEST_SHIFT, StretchSettings
 from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.units import frame
 from zeroknot.core.warp.time_map import TimeMap
@@ -30,7 +34,8 @@ BLOCK_FRAMES = 16_384
 RAMP_STEP_BEATS = 0.125  # a ramp is laid in straight pieces this long: under 0.1 ms off
 LONGEST_LEAD_BEATS = 8.0
 ATTACK_AT_END_SECONDS = 0.03
-AS_IT_IS = Settings()
+AS_IT_IS = StretchSettings()
+Kind = Literal["pass", "notes"]
 
 
 @dataclass(frozen=True)
@@ -44,8 +49,9 @@ class RenderPlan:
     lead_from    source second from which the lead sounds; the zero knot's where there is none
     tail_to      source second to which the tail sounds; the end knot's where there is none
     method       key in METHODS
-    settings     of the method: only those it has a use for
     version      of that method's code
+    settings     of the method: only those it has a use for
+    semitones    shift, length kept
     crossfade_s  source seconds over which the body's end goes over into what leads to its start
     """
 
@@ -56,17 +62,31 @@ class RenderPlan:
     lead_from: float
     tail_to: float
     method: str
-    settings: Settings
     version: int
+    settings: StretchSettings = AS_IT_IS
+    semitones: float = 0.0
     crossfade_s: float = 0.0
+
+    def __post_init__(self) -> None:
+        if not abs(self.semitones) <= STEEPEST_SHIFT:
+            raise StretchError(
+                f"a shift of {self.semitones:g} st is outside "
+                f"{-STEEPEST_SHIFT:g} to {STEEPEST_SHIFT:g}"
+            )
+
+    @property
+    def kind(self) -> Kind:
+        return "notes" if self.method == NOTES.key else "pass"
+
+    @cached_property
+    def text(self) -> str:
+        """Everything that has a say in it, as canonical JSON; `plan_of_text` reads it."""
+        return canonical({"kind": self.kind, **said(self)})
 
     @cached_property
     def digest(self) -> str:
         """The render's address."""
-        said = asdict(self)
-        if not self.crossfade_s:
-            del said["crossfade_s"]  # what is as it always was keeps its address
-        return digest_of(said)
+        return digest_of_text(self.text)
 
     @cached_property
     def time_map(self) -> TimeMap:
@@ -81,10 +101,10 @@ class RenderPlan:
         return next(s for s, f in self.knots if f == self.body_frames)
 
     @property
-    def semitones(self) -> float:
-        """How much higher the body sounds, on the whole, than it was recorded."""
-        if not method_named(self.method).pitch_follows:
-            return self.settings.semitones
+    def heard_shift(self) -> float:
+        """Semitones by which the body sounds higher, on the whole, than it was recorded."""
+        if method_named(self.method).shifts:
+            return self.semitones
         seconds = self.end_second - self.zero_second
         return 12.0 * math.log2(seconds * self.rate / self.body_frames)
 
@@ -93,11 +113,11 @@ class RenderPlan:
         """How many blocks the render has."""
         return -(-self.frames // BLOCK_FRAMES)
 
-    @property
+    @cached_property
     def lead_frames(self) -> int:
         return max(0, -self._output_frame(self.lead_from))
 
-    @property
+    @cached_property
     def tail_frames(self) -> int:
         return max(0, self._output_frame(self.tail_to) - self.body_frames)
 
@@ -109,13 +129,14 @@ class RenderPlan:
     def _output_frame(self, second: float) -> int:
         return frame(float(self.time_map.output_of(np.asarray([second]))[0]))
 
-    @classmethod
-    def from_json(cls, value: dict[str, object]) -> "RenderPlan":
-        """The plan whose `asdict` was stored as JSON."""
-        fields = dict(value)
-        knots = tuple((float(s), int(f)) for s, f in fields.pop("knots"))  # type: ignore[attr-defined]
-        settings = Settings(**fields.pop("settings"))  # type: ignore[arg-type]
-        return cls(knots=knots, settings=settings, **fields)  # type: ignore[arg-type]
+
+def plan_of_text(text: str) -> RenderPlan:
+    """The plan of which that is the text. Raises ValueError, KeyError or TypeError for others."""
+    told = json.loads(text)
+    del told["kind"]
+    knots = tuple((float(second), int(at)) for second, at in told.pop("knots"))
+    settings = StretchSettings(**told.pop("settings", {}))
+    return RenderPlan(knots=knots, settings=settings, **told)
 
 
 def plan_pass(
@@ -127,7 +148,8 @@ def plan_pass(
     start_beat: float,
     lead_from: float,
     tail_to: float,
-    settings: Settings = AS_IT_IS,
+    settings: StretchSettings = AS_IT_IS,
+    semitones: float = 0.0,
     method: str = "weave",
     crossfade_s: float = 0.0,
 ) -> RenderPlan:
@@ -178,8 +200,9 @@ def plan_pass(
         lead_from=lead_from,
         tail_to=tail_to,
         method=chosen.key,
-        settings=settings.told(chosen.uses),
         version=chosen.version,
+        settings=settings.told(chosen.uses),
+        semitones=semitones if chosen.shifts else 0.0,
         crossfade_s=crossfade_s,
     )
     plan.time_map.refuse_beyond_limits(rate)
@@ -193,7 +216,7 @@ def rises(earlier: tuple[float, int], later: tuple[float, int]) -> bool:
 
 def plan_ratio(
     *, source: str, rate: int, source_frames: int, duration_ratio: float, method: str,
-    settings: Settings = AS_IT_IS,
+    settings: StretchSettings = AS_IT_IS, semitones: float = 0.0,
 ) -> RenderPlan:  # fmt: skip
     """The plan of a whole recording as one pass, `duration_ratio` times as long."""
     body = frame(duration_ratio * source_frames)
@@ -211,15 +234,16 @@ def plan_ratio(
         lead_from=0.0,
         tail_to=seconds,
         method=chosen.key,
-        settings=settings.told(chosen.uses),
         version=chosen.version,
+        settings=settings.told(chosen.uses),
+        semitones=semitones if chosen.shifts else 0.0,
     )
     plan.time_map.refuse_beyond_limits(rate)
     return plan
 
 
 def plan_as_written(
-    source: str, rate: int, seconds: float, settings: Settings = AS_IT_IS
+    source: str, rate: int, seconds: float, settings: StretchSettings = AS_IT_IS
 ) -> RenderPlan:
     """The plan of a MIDI loop at its own tempo, from the file's start until it has rung out."""
     return plan_ratio(

@@ -60,7 +60,7 @@ class Rendering(InBlocks):
         self._kept = kept or KeptPieces()
         self._method = method_named(plan.method)
         # Without a change there is nothing to do, except for what changes the sound anyway.
-        changes = plan.settings.semitones != 0.0 or self._method.always_changes
+        changes = plan.semitones != 0.0 or self._method.always_changes
         self._is_copy = plan.time_map.is_copy(plan.rate) and not changes
         attacks = attacks.at_sensitivity(self._method.sensitivity)
         self._pieces = [] if self._is_copy else list(self._divided(attacks))
@@ -167,8 +167,8 @@ class Rendering(InBlocks):
             early = ATTACK_BEFORE_SECONDS if is_circle else 0.0
             inside = (attacks.seconds >= from_second - early) & (attacks.seconds < to_second)
             view = self._body if is_circle else self._cut(from_second, to_second)
-            if plan.settings.formants > 0.0 and plan.settings.semitones != 0.0:
-                held = pitch_ratio(plan.settings.semitones * plan.settings.formants)
+            if plan.settings.formants > 0.0 and plan.semitones != 0.0:
+                held = pitch_ratio(plan.semitones * plan.settings.formants)
                 view = with_colour_held(view, plan.rate, held)
             part = Part(
                 view=view,
@@ -178,6 +178,7 @@ class Rendering(InBlocks):
                 end=stop,
                 attacks=np.maximum(attacks.seconds[inside], from_second),
                 strengths=attacks.strengths[inside],
+                semitones=plan.semitones,
                 threads=self._threads,
             )
             points = [(source, output) for source, output in part.anchors.tolist()]

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.listening.sound_kind import SoundReading
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 
 AUTO = "auto"
 CHOSEN_FROM = ("strike", "weave", "voice")
@@ -52,7 +52,7 @@ class Choice:
     """method  key in METHODS; settings with what Auto adds; why in a few words"""
 
     method: str
-    settings: Settings
+    settings: StretchSettings
     why: str
 
 
@@ -87,7 +87,7 @@ def _weights() -> dict[str, NDArray[np.float64]]:
     return {m: np.asarray([w[n] for n in NAMES]) for m, w in json.loads(text).items()}
 
 
-def choose(case: Case, settings: Settings) -> Choice:
+def choose(case: Case, settings: StretchSettings) -> Choice:
     """The likeliest best method for a case."""
     values = np.asarray(list(features(case).values()))
     said = {m: _weights()[m] * values for m in CHOSEN_FROM}
@@ -99,7 +99,7 @@ def choose(case: Case, settings: Settings) -> Choice:
         words = _in_words(NAMES[int(i)], case)
         if by[i] > 0.0 and words not in reasons and len(reasons) < 2:
             reasons.append(words)
-    if settings.semitones != 0.0 and first != "strike":
+    if case.semitones != 0.0 and first != "strike":
         held = max(settings.formants, HELD_WHEN_SHIFTED)
         settings = replace(settings, formants=held)
     return Choice(first, settings, " and ".join(reasons) or "it does best on the whole")

@@ -15,10 +15,10 @@ from zeroknot.core.synth.voices import VERSION as VOICES_VERSION
 if TYPE_CHECKING:
     from zeroknot.core.audio import Samples
     from zeroknot.core.stretch.part import Part
-    from zeroknot.core.stretch.settings import Settings
+    from zeroknot.core.stretch.settings import StretchSettings
 
     Point = tuple[float, float]
-    PieceRenderer = Callable[[Part, Point, Point, Settings], tuple[int, Samples]]
+    PieceRenderer = Callable[[Part, Point, Point, StretchSettings], tuple[int, Samples]]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -27,13 +27,13 @@ class Method:
 
     key              as stored, sent and typed
     family           "keep" aims at the same sound, "colour" at another; "played": notes, not sound
-    uses             names of the settings that have a say; without a shift among them speed
-                     changes pitch
+    uses             names of the settings that have a say
     version          of its code: part of a render's address
     module           where its `render_piece` is; loaded when first asked for, so that naming a
                      method does not cost its compiler's start
     reach_seconds    a piece may sound as far past its anchors
     sensitivity      to attacks
+    shifts           whether pitch is its own; else speed changes it
     """
 
     key: str
@@ -45,10 +45,7 @@ class Method:
     module: str
     reach_seconds: float = 0.01
     sensitivity: float = SENSITIVITY
-
-    @property
-    def pitch_follows(self) -> bool:
-        return "semitones" not in self.uses
+    shifts: bool = True
 
     @property
     def always_changes(self) -> bool:
@@ -110,6 +107,7 @@ METHODS: dict[str, Method] = {
             family="colour",
             about="speed and pitch together",
             uses=frozenset(),
+            shifts=False,
             version=1,
             module="zeroknot.core.stretch.spool",
         ),

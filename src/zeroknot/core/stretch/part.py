@@ -34,6 +34,7 @@ class Part:
     start, end output frames
     attacks    float64 [n] source seconds inside the part, rising
     strengths  float64 [n] 0…1
+    semitones  shift, length kept
     threads    that may work on one piece; the result is the same on however many
     """
 
@@ -44,6 +45,7 @@ class Part:
     end: int
     attacks: Floats
     strengths: Floats
+    semitones: float = 0.0
     threads: int = 1
 
     @property

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.stretch.part import Part
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.stretch.sinc import PASSBAND, ZERO_CROSSINGS, read_at
 from zeroknot.core.units import pitch_ratio
 
@@ -21,7 +21,7 @@ def render_piece(
     part: Part,
     from_anchor: tuple[float, float],
     to_anchor: tuple[float, float],
-    settings: Settings,
+    settings: StretchSettings,
 ) -> tuple[int, Samples]:
     """The grains that start in one piece of a part, to be added to what its neighbours give."""
     length = max(8, round(settings.grain_seconds * part.rate))
@@ -44,7 +44,7 @@ def render_piece(
         moments[:] = part.start + settings.frozen_at * part.frames
     sources = part.source_frames_at(moments)
     window = np.hanning(length + 2)[1:-1].astype(np.float32)
-    speed = pitch_ratio(settings.semitones)
+    speed = pitch_ratio(part.semitones)
     gain = _level(settings, step, length)
     for number, centre, source in zip(numbers, centres, sources, strict=True):
         chance = np.random.default_rng([settings.seed, int(number)])
@@ -77,7 +77,7 @@ def _grain(part: Part, centre: float, length: int, speed: float) -> Samples:
     return read_at(sound, positions - low, np.full(length, speed))
 
 
-def _level(settings: Settings, step: float, length: int) -> np.float32:
+def _level(settings: StretchSettings, step: float, length: int) -> np.float32:
     """So that the cloud is about as loud as what it is made of: grains do not agree in phase."""
     at_once = length / step
     together = at_once * 0.5 if at_once > 2.0 else 1.0

@@ -15,9 +15,8 @@ Direction = Literal["forward", "backward", "both"]
 
 
 @dataclass(frozen=True, kw_only=True)
-class Settings:
-    """semitones      shift, length kept
-    formants       0…1, how far the resonances stay where they are when shifted
+class StretchSettings:
+    """formants       0…1, how far the resonances stay where they are when shifted
     grain_seconds  length of a grain
     density        grains that sound at once
     jitter_seconds how far a grain may be read from where it should be, either way
@@ -28,7 +27,6 @@ class Settings:
     voice          key in VOICES that plays a MIDI loop's notes; None for its own
     """
 
-    semitones: float = 0.0
     formants: float = 0.0
     grain_seconds: float = 0.12
     density: float = 4.0
@@ -50,13 +48,12 @@ class Settings:
             known = ", ".join(VOICES)
             raise StretchError(f"there is no voice {self.voice!r} here; choose from {known}")
 
-    def told(self, names: frozenset[str]) -> "Settings":
+    def told(self, names: frozenset[str]) -> "StretchSettings":
         """Only the named ones; the rest as they are by themselves."""
-        return Settings(**{name: getattr(self, name) for name in names})
+        return StretchSettings(**{name: getattr(self, name) for name in names})
 
 
 LIMITS: dict[str, tuple[float, float]] = {
-    "semitones": (-STEEPEST_SHIFT, STEEPEST_SHIFT),
     "formants": (0.0, 1.0),
     "grain_seconds": (0.005, 1.0),
     "density": (1.0, 16.0),
@@ -65,8 +62,8 @@ LIMITS: dict[str, tuple[float, float]] = {
     "frozen_at": (0.0, 1.0),
     "seed": (0, 2**31 - 1),
 }
-SHIFTED = frozenset({"semitones", "formants"})
-PLAYED = frozenset({"semitones", "voice"})
+SHIFTED = frozenset({"formants"})
+PLAYED = frozenset({"voice"})
 GRAINS = frozenset(
     {"grain_seconds", "density", "jitter_seconds", "spread", "direction", "frozen_at", "seed"}
 )

@@ -4,7 +4,7 @@ import numpy as np
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.stretch.part import Part
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.stretch.sinc import MOST_SPEED, PASSBAND, ZERO_CROSSINGS, read_at
 
 
@@ -12,7 +12,7 @@ def render_piece(
     part: Part,
     from_anchor: tuple[float, float],
     to_anchor: tuple[float, float],
-    settings: Settings,
+    settings: StretchSettings,
 ) -> tuple[int, Samples]:
     """One piece of a part; pieces meet without overlap.
 

@@ -20,7 +20,7 @@ from scipy import ndimage
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.stretch.part import Part
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.stretch.sinc import PASSBAND, ZERO_CROSSINGS, read_at
 from zeroknot.core.units import pitch_ratio
 
@@ -58,13 +58,13 @@ def render_piece(
     part: Part,
     from_anchor: tuple[float, float],
     to_anchor: tuple[float, float],
-    settings: Settings,
+    settings: StretchSettings,
 ) -> tuple[int, Samples]:
     """The hits of one piece of a part, to be added to what its neighbours give.
 
     returns  first output frame, float32 [channels, frames]; what rings past the piece included
     """
-    speed = pitch_ratio(settings.semitones)
+    speed = pitch_ratio(part.semitones)
     hits = _hits(part, from_anchor[1], to_anchor[1], speed)
     channels, rate = part.view.samples.shape[0], part.rate
     if hits.shape[0] < 2:

@@ -17,7 +17,7 @@ import numpy as np
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.stretch.part import Part
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.stretch.sinc import ZERO_CROSSINGS, read_at
 from zeroknot.core.stretch.zones import zoned_map
 from zeroknot.core.units import pitch_ratio
@@ -38,10 +38,10 @@ def render_piece(
     part: Part,
     from_anchor: tuple[float, float],
     to_anchor: tuple[float, float],
-    settings: Settings,
+    settings: StretchSettings,
 ) -> tuple[int, Samples]:
     """One piece of a part, to be added to what its neighbours give."""
-    ratio = pitch_ratio(settings.semitones)
+    ratio = pitch_ratio(part.semitones)
     join = min(int(JOIN_SECONDS * part.rate), int(to_anchor[1] - from_anchor[1]) // 4)
     start, end = int(np.floor(from_anchor[1] + 0.5)), int(np.floor(to_anchor[1] + 0.5))
     lead_in = join if part.view.is_circle or start > part.start else 0

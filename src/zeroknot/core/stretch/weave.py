@@ -28,7 +28,7 @@ from scipy import fft
 from zeroknot.core.audio import Samples
 from zeroknot.core.stretch.decimation import Taps, filled, low_pass, most_step, smoothed
 from zeroknot.core.stretch.part import Part
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.stretch.sinc import ZERO_CROSSINGS, read_at
 from zeroknot.core.stretch.zones import zoned_map
 from zeroknot.core.units import pitch_ratio
@@ -109,7 +109,7 @@ def render_piece(
     part: Part,
     from_anchor: tuple[float, float],
     to_anchor: tuple[float, float],
-    settings: Settings,
+    settings: StretchSettings,
 ) -> tuple[int, Samples]:
     """One piece of a part, to be added to what its neighbours give.
 
@@ -124,7 +124,7 @@ def render_piece(
     # A part that is cut begins and ends sharp: there is nothing to join.
     lead_in = join if part.view.is_circle or start > part.start else 0
     lead_out = join if part.view.is_circle or end < part.end else 0
-    ratio = pitch_ratio(settings.semitones)
+    ratio = pitch_ratio(part.semitones)
     if ratio == 1.0:
         out = _stretched(part, from_anchor, to_anchor, 1.0, start - lead_in, end)
     else:

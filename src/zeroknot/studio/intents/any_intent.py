@@ -28,6 +28,7 @@ from zeroknot.studio.intents.stretch import (
     SetCrossfade,
     SetLead,
     SetMethod,
+    SetShift,
     SetStrandLevel,
     SetStretch,
 )
@@ -77,6 +78,7 @@ AnyIntent = Annotated[
     | Unstraighten
     | FollowTempo
     | SetMethod
+    | SetShift
     | SetStretch
     | SetCrossfade
     | SetLead

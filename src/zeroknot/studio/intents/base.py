@@ -15,7 +15,8 @@ from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand
 from zeroknot.document.project import Project, Strand, Value
 from zeroknot.store.loops import LoopStore
-from zeroknot.studio.hand import Hand, in_hand, why_silent
+from zeroknot.studio.hand import Hand, in_hand
+from zeroknot.studio.placement import Placement
 
 
 @dataclass(frozen=True)
@@ -72,6 +73,6 @@ def refuse_unplayable(project: Project, hand: Hand, strand: Strand) -> None:
     """
     beats = {0.0} | {c.beat for c in project.clips if c.strand == strand.id}
     for beat in sorted(beats):
-        why = why_silent(project, strand, hand.loop, beat)
-        if why and not why_silent(project, hand.strand, hand.loop, beat):
+        why = Placement.of(project, strand, hand.loop, beat).why_silent
+        if why and not Placement.of(project, hand.strand, hand.loop, beat).why_silent:
             raise StretchError(why)

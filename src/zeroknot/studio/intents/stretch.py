@@ -9,7 +9,7 @@ from zeroknot.core.errors import EditError, StretchError
 from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
 from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.methods import method_named
-from zeroknot.core.stretch.settings import Direction
+from zeroknot.core.stretch.settings import STEEPEST_SHIFT, Direction
 from zeroknot.document.project import Project, Strand
 from zeroknot.studio.hand import Hand
 from zeroknot.studio.intents.base import FitIntent
@@ -24,11 +24,20 @@ class SetMethod(FitIntent):
         return hand.strand.changed(method=self.method), f"stretch by {name}"
 
 
+class SetShift(FitIntent):
+    """Semitones, length kept."""
+
+    kind: Literal["set_shift"] = "set_shift"
+    semitones: float = Field(ge=-STEEPEST_SHIFT, le=STEEPEST_SHIFT)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        return hand.strand.changed(shift=self.semitones), f"shift {self.semitones:+g} st"
+
+
 class SetStretch(FitIntent):
     """Settings of the stretch: those that are given change, the rest stays as it is."""
 
     kind: Literal["set_stretch"] = "set_stretch"
-    semitones: float = 0.0
     formants: float = 0.0
     grain_seconds: float = 0.0
     density: float = 0.0
@@ -53,8 +62,6 @@ class SetStretch(FitIntent):
 
 def _said(name: str, value: Any) -> str:
     """A setting as the list of undo says it."""
-    if name == "semitones":
-        return f"shift {value:+g} st"
     words = name.removesuffix("_seconds").replace("_", " ")
     if value is None:
         return f"{words} off"

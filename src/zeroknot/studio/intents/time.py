@@ -159,7 +159,7 @@ class TakeKey(Intent):
         if hand.loop.key is None:
             raise EditError(f"{hand.strand.name} has no key that could be taken")
         key = Key.parse(hand.loop.key)
-        shift = round(hand.strand.settings.semitones)
+        shift = round(hand.strand.shift)
         if shift:
             key = Key(NAMES[(key.pitch_class + shift) % 12], key.mode)
         return Resolved(SetKeys(changes=(KeyChange(bar=1, key=str(key)),)))

@@ -1,18 +1,20 @@
 """How is a plan rendered, whole or by the block?"""
 
 import os
+from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
 
 from zeroknot.core.audio import Audio, Samples
+from zeroknot.core.errors import FormatError
 from zeroknot.core.mixing.loudness import loudness
 from zeroknot.core.overview import TILE_BINS, peaks
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.kept_pieces import KeptPieces
 from zeroknot.core.render.notes_run import NotesRendering
-from zeroknot.core.render.plan import RenderPlan
+from zeroknot.core.render.plan import Kind, RenderPlan
 from zeroknot.core.render.run import Rendering
 from zeroknot.store.audio_store import block_path, write_whole
 from zeroknot.studio.tasks import THREADS_VARIABLE
@@ -64,9 +66,17 @@ def body_loudness(folder: Path, plan: RenderPlan) -> tuple[float, float]:
 
 @lru_cache(maxsize=KEPT_OPEN)
 def rendering_of(folder: Path, plan: RenderPlan) -> InBlocks:
+    return RENDERERS[plan.kind](folder, plan)
+
+
+def _notes(folder: Path, plan: RenderPlan) -> InBlocks:
     midi = midi_of(folder, plan.source)
-    if midi:
-        return NotesRendering(midi, plan)
+    if midi is None:
+        raise FormatError("this loop is a recording, not MIDI")
+    return NotesRendering(midi, plan)
+
+
+def _pass(folder: Path, plan: RenderPlan) -> InBlocks:
     threads = int(os.environ.get(THREADS_VARIABLE, "2"))
     sound = source_at(folder, plan.source, plan.rate)
     return Rendering(sound, attacks_of(folder, plan.source), plan, threads, _kept_pieces())
@@ -76,3 +86,7 @@ def rendering_of(folder: Path, plan: RenderPlan) -> InBlocks:
 def _kept_pieces() -> KeptPieces:
     """What plans that differ by a knot have in common."""
     return KeptPieces()
+
+
+# Who renders a plan, by its kind.
+RENDERERS: dict[Kind, Callable[[Path, RenderPlan], InBlocks]] = {"pass": _pass, "notes": _notes}

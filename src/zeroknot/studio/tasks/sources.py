@@ -17,7 +17,7 @@ from zeroknot.core.listening.attacks import all_attacks
 from zeroknot.core.listening.midi_reading import rung_out_second
 from zeroknot.core.render.notes_run import NotesRendering
 from zeroknot.core.render.plan import BLOCK_FRAMES, plan_as_written
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.store.audio_store import AudioStore, write_whole
 from zeroknot.store.cache import note_use
 
@@ -88,7 +88,7 @@ def sounded_midi(folder: Path, sha: str, rate: int, voice: str | None) -> Audio:
 
 
 def as_written(loop: MidiLoop, rate: int, seconds: float, voice: str | None) -> Audio:
-    plan = plan_as_written("", rate, seconds, Settings(voice=voice))
+    plan = plan_as_written("", rate, seconds, StretchSettings(voice=voice))
     return Audio(NotesRendering(loop, plan).whole(), rate)
 
 

@@ -9,7 +9,7 @@ from zeroknot.core.mixing.loudness import loudness
 from zeroknot.core.render.plan import plan_ratio
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.methods import METHODS
-from zeroknot.core.stretch.settings import Settings
+from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.synth.sounding import sounded
 from zeroknot.core.synth.voices import VOICES
 
@@ -23,7 +23,7 @@ def warm_up() -> None:
         for method in METHODS:
             plan = plan_ratio(
                 source="", rate=sound.rate, source_frames=sound.frames, duration_ratio=1.1,
-                method=method, settings=Settings(semitones=1.0, formants=1.0),
+                method=method, settings=StretchSettings(formants=1.0), semitones=1.0,
             )  # fmt: skip
             Rendering(sound, attacks, plan).whole()
     loudness(np.tile(noise, 3), 44_100)

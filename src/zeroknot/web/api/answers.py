@@ -98,7 +98,6 @@ class ShownTempo(TypedDict):
 
 
 class StretchSettings(TypedDict):
-    semitones: float
     formants: float
     grain_seconds: float
     density: float
@@ -122,6 +121,7 @@ class ShownStrand(TypedDict):
     crossfade_ms: float
     follows: bool
     method: str
+    shift: float
     settings: StretchSettings
     gain_db: float
     duration_ratio: float
@@ -240,6 +240,7 @@ class Method(TypedDict):
     family: str
     about: str
     uses: list[str]
+    shifts: bool
     strain: float | None
 
 

@@ -14,14 +14,15 @@ from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
 from zeroknot.core.stretch.auto import AUTO, Case
 from zeroknot.core.stretch.methods import METHODS, NOTES, method_named
-from zeroknot.core.stretch.settings import LIMITS, SHIFTED
+from zeroknot.core.stretch.settings import LIMITS, SHIFTED, STEEPEST_SHIFT
 from zeroknot.core.stretch.strain import in_words, level_of, strain_along
 from zeroknot.core.synth.voices import VOICES
 from zeroknot.core.warp.straighten import tempo_over_time
 from zeroknot.core.warp.time_map import MOST_RATIO
 from zeroknot.document.project import Project, Strand
-from zeroknot.studio.hand import Hand, beats_of, case_of, plan_at, pulses_heard, stretch_of
+from zeroknot.studio.hand import Hand, beats_of, pulses_heard
 from zeroknot.studio.intents.readings import reading_of
+from zeroknot.studio.placement import Placement
 from zeroknot.web.api.wire import strand_json
 
 SAME_SECONDS = 0.002
@@ -39,8 +40,8 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]
     metre = project.metre_map.metre_at(1)
     is_span = beats_of(reading, metre) if reading else strand.span
     shown = strand_json(project, strand, loop)
-    plan, case = _plan(project, strand, loop, beat), case_of(project, strand, loop, beat)
-    choice = stretch_of(project, strand, loop, beat)
+    placed = Placement.of(project, strand, loop, beat)
+    plan, case, choice = _plan(placed), placed.case, placed.choice
     attacks = loop.hearing.attacks_at(SENSITIVITY)
     return {
         **shown,
@@ -79,6 +80,7 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]
         "voice": choice.settings.voice,
         "limits": {
             **{name: list(limits) for name, limits in LIMITS.items()},
+            "shift": [-STEEPEST_SHIFT, STEEPEST_SHIFT],
             "crossfade_ms": [0.0, LONGEST_CROSSFADE_MS],
         },
         "chosen": {
@@ -120,7 +122,7 @@ def _laid(project: Project, strand: Strand, beat: float) -> dict[str, Any]:
 def _methods(loop: Loop, plan: RenderPlan | None, case: Case) -> list[dict[str, Any]]:
     """Ways to choose from, with what each would strain; what is done to notes is not chosen."""
     auto = {"key": AUTO, "name": "Auto", "family": "keep", "about": "chooses by the sound",
-            "uses": sorted(SHIFTED), "strain": None}  # fmt: skip
+            "uses": sorted(SHIFTED), "shifts": True, "strain": None}  # fmt: skip
     if loop.is_midi:
         auto |= {"name": NOTES.name, "about": NOTES.about, "uses": sorted(NOTES.uses)}
         return [auto]
@@ -131,7 +133,7 @@ def _methods(loop: Loop, plan: RenderPlan | None, case: Case) -> list[dict[str, 
             strain = strain_along(plan.time_map, plan.rate, case, m.key).mean
         found.append(
             {"key": m.key, "name": m.name, "family": m.family, "about": m.about,
-             "uses": sorted(m.uses), "strain": strain}
+             "uses": sorted(m.uses), "shifts": m.shifts, "strain": strain}
         )  # fmt: skip
     return found
 
@@ -160,13 +162,13 @@ def _strain(
     }
 
 
-def _plan(project: Project, strand: Strand, loop: Loop, beat: float) -> RenderPlan | None:
+def _plan(placed: Placement) -> RenderPlan | None:
     """What would be rendered; None where the project's tempo is too far from the loop's for it.
 
     Fit opens all the same: that is where it is mended.
     """
     try:
-        return plan_at(project, strand, loop, beat)
+        return placed.plan
     except StretchError:
         return None
 

@@ -9,14 +9,14 @@ import numpy as np
 
 from zeroknot.core.harmony.fit import shift_between
 from zeroknot.core.loop import Loop
-from zeroknot.core.stretch.methods import method_named
-from zeroknot.core.stretch.strain import in_words, level_of, strain_of
+from zeroknot.core.stretch.strain import in_words, level_of
 from zeroknot.core.timeline.tempo_map import FASTEST_BPM, SLOWEST_BPM
 from zeroknot.core.units import semitones_of_ratio
 from zeroknot.document.project import Clip, Project, Strand, yarn_of
 from zeroknot.store.shelf_index import Found
 from zeroknot.store.shelf_query import LOWEST_BPM, TEMPO_BIN_BPM, Facts
-from zeroknot.studio.hand import case_of, quarters_of, sounding_of, stretch_of, why_silent
+from zeroknot.studio.hand import quarters_of
+from zeroknot.studio.placement import Placement, sounding_of
 from zeroknot.studio.projects import State
 from zeroknot.studio.studio import Studio
 
@@ -77,7 +77,8 @@ def _troubles(project: Project, loops: dict[str, Loop]) -> dict[str, str | None]
         strand = project.strand(clip.strand)
         key = (strand.id, project.tempo_map.bpm_at(clip.beat))
         if key not in known:
-            known[key] = why_silent(project, strand, loops[strand.loop], clip.beat)
+            placed = Placement.of(project, strand, loops[strand.loop], clip.beat)
+            known[key] = placed.why_silent
         found[clip.id] = known[key]
     return found
 
@@ -131,11 +132,10 @@ def tempo_line(project: Project) -> list[tuple[float, float]]:
 
 
 def strand_json(project: Project, strand: Strand, loop: Loop) -> dict[str, Any]:
-    warp = strand.warp
+    warp, placed = strand.warp, Placement.of(project, strand, loop)
     lead_from, tail_to = sounding_of(strand, loop)
-    strain = _strain(project, strand, loop)
-    project_bpm = project.tempo_map.bpm_at(0.0)
-    fitted_seconds = strand.span * 60.0 / project_bpm if strand.follows else warp.body_seconds
+    strain = placed.strain
+    fitted_seconds = strand.span * 60.0 / placed.bpm if strand.follows else warp.body_seconds
     speed = warp.body_seconds / fitted_seconds
     return {
         "id": strand.id,
@@ -149,6 +149,7 @@ def strand_json(project: Project, strand: Strand, loop: Loop) -> dict[str, Any]:
         "crossfade_ms": strand.crossfade_ms,
         "follows": strand.follows,
         "method": strand.method,
+        "shift": strand.shift,
         "settings": asdict(strand.settings),
         "gain_db": strand.gain_db,
         "duration_ratio": fitted_seconds / warp.body_seconds,
@@ -163,14 +164,6 @@ def strand_json(project: Project, strand: Strand, loop: Loop) -> dict[str, Any]:
         "strain_level": None if strain is None else level_of(strain),
         "strain_words": None if strain is None else in_words(strain),
     }
-
-
-def _strain(project: Project, strand: Strand, loop: Loop) -> float | None:
-    """How audibly it is stretched and shifted on the whole; None where likeness is not wanted."""
-    choice = stretch_of(project, strand, loop, 0.0)
-    if loop.is_midi or method_named(choice.method).family != "keep":
-        return None
-    return strain_of(case_of(project, strand, loop, 0.0), choice.method)
 
 
 def _shape(strand: Strand) -> list[tuple[float, float]]:

@@ -35,12 +35,13 @@ export const stretching = (shared) => {
       this.method = hand.method;
       this.voices = hand.voices;
       this.voice = hand.voice ?? "";
-      this.semitones = settings.semitones;
+      this.semitones = hand.shift;
       this.formants = round(100 * settings.formants, 1);
       this.grains = shownGrains(settings);
-      const used = new Set(hand.methods.find((m) => m.key === hand.method)?.uses ?? []);
+      const method = hand.methods.find((m) => m.key === hand.method);
+      const used = new Set(method?.uses);
       this.uses = {
-        shift: used.has("semitones"), formants: used.has("formants") && settings.semitones !== 0,
+        shift: method?.shifts ?? false, formants: used.has("formants") && hand.shift !== 0,
         grains: used.has("grain_seconds"), voice: used.has("voice"),
       };
       this.chosenText = hand.method === "auto" && hand.methods.length > 1 ? `Auto chose ${hand.chosen.name}: ${hand.chosen.why}.` : "";
@@ -54,6 +55,11 @@ export const stretching = (shared) => {
     /** @param {string} key */
     setMethod(key) {
       if (key !== held.hand.method) void held.change({ kind: "set_method", method: key });
+    },
+
+    /** @param {number} value semitones */
+    setShift(value) {
+      if (value !== held.hand.shift) void held.change({ kind: "set_shift", semitones: value });
     },
 
     /** A setting of the stretch. @param {string} name @param {number | string | null} value */

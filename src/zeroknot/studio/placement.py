@@ -1,0 +1,178 @@
+"""Where does a pass lie, and what becomes of it there? Everything about a place is resolved here.
+
+A strand says how it is treated; its place says at which tempo it is laid and how far it is shifted.
+Nothing else looks up a project's tempo for a pass.
+"""
+
+import math
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from zeroknot.core.errors import StretchError
+from zeroknot.core.loop import Loop
+from zeroknot.core.render.plan import LONGEST_LEAD_BEATS, RenderPlan, lead_and_tail, plan_pass
+from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose
+from zeroknot.core.stretch.methods import NOTES, method_named
+from zeroknot.core.stretch.strain import strain_of
+from zeroknot.core.timeline.tempo_map import FASTEST_BPM, SLOWEST_BPM, TempoMap
+from zeroknot.core.warp.time_map import MOST_RATIO
+from zeroknot.document.project import Project, Strand
+
+SURELY = 1.05  # times within the bounds of a stretch: no rounding reaches them
+OWN_TIME = TempoMap.steady(120.0)
+
+
+@dataclass(frozen=True, eq=False)
+class Placement:
+    """One pass of a strand somewhere in a project.
+
+    rate       frames per second of the project
+    tempo      by which it is laid
+    beat       of that tempo map, on which its one lies
+    semitones  by which it is shifted there
+    """
+
+    strand: Strand
+    loop: Loop
+    rate: int
+    tempo: TempoMap
+    beat: float
+    semitones: float
+
+    @classmethod
+    def of(cls, project: Project, strand: Strand, loop: Loop, beat: float = 0.0) -> "Placement":
+        """The pass whose one lies on a beat of the project."""
+        # In its own time it is the same wherever it lies.
+        tempo, beat = (project.tempo_map, beat) if strand.follows else (OWN_TIME, 0.0)
+        return cls(strand, loop, project.rate, tempo, beat, strand.shift)
+
+    @property
+    def bpm(self) -> float:
+        """Quarter notes a minute where it begins."""
+        return self.tempo.bpm_at(self.beat)
+
+    @cached_property
+    def seconds(self) -> float:
+        """How long its body lasts there."""
+        if not self.strand.follows:
+            return self.strand.warp.body_seconds
+        frames = self.tempo.frame_of_beat
+        last = frames(self.beat + self.strand.span, self.rate)
+        return (last - frames(self.beat, self.rate)) / self.rate
+
+    @cached_property
+    def case(self) -> Case:
+        """What Auto and strain go by."""
+        hearing = self.loop.hearing
+        return Case(
+            sound=hearing.sound,
+            density=len(hearing.attack_seconds()) / max(self.loop.seconds, 0.1),
+            ratio=self.seconds / self.strand.warp.body_seconds,
+            semitones=self.semitones,
+        )
+
+    @cached_property
+    def choice(self) -> Choice:
+        """The method and its settings: as the strand says, or as Auto chooses."""
+        strand, loop = self.strand, self.loop
+        if loop.is_midi:
+            voice = strand.settings.voice or loop.claims.voice
+            return Choice(NOTES.key, replace(strand.settings, voice=voice), "it is MIDI")
+        if strand.method != AUTO:
+            return Choice(strand.method, strand.settings, "")
+        return choose(self.case, strand.settings)
+
+    @cached_property
+    def strain(self) -> float | None:
+        """How audibly it is stretched and shifted; None where likeness is not wanted."""
+        if self.loop.is_midi or method_named(self.choice.method).family != "keep":
+            return None
+        return strain_of(self.case, self.choice.method)
+
+    @cached_property
+    def plan(self) -> RenderPlan:
+        """What is rendered. Raises StretchError where it cannot be laid at the tempo there."""
+        strand, loop, warp = self.strand, self.loop, self.strand.warp
+        lead_from, tail_to = sounding_of(strand, loop)
+        if not strand.follows:
+            warp = warp.with_span(OWN_TIME.beat_of_second(warp.body_seconds))
+        return plan_pass(
+            source=loop.sha,
+            rate=self.rate,
+            warp=warp,
+            tempo_map=self.tempo,
+            start_beat=self.beat,
+            lead_from=lead_from,
+            tail_to=tail_to,
+            settings=self.choice.settings,
+            semitones=self.semitones,
+            method=self.choice.method,
+            crossfade_s=crossfade_of(strand, loop),
+        )
+
+    @cached_property
+    def why_silent(self) -> str | None:
+        """Why it cannot be laid at the tempo there, so is not heard; None if it can."""
+        if self._is_surely_laid:
+            return None
+        try:
+            _ = self.plan
+        except StretchError as error:
+            return f"{error}; {self._what_could_be_laid()}"
+        return None
+
+    @property
+    def _is_surely_laid(self) -> bool:
+        """Is every stretch of it well within its bounds? Asked of every clip after every edit.
+
+        False says nothing: the plan knows.
+        """
+        if not self.strand.follows:
+            return True
+        if not self._is_steady:
+            return False
+        fewest, most = self.strand.paces
+        second = self.bpm / 60.0
+        return fewest / second > SURELY / MOST_RATIO and most / second < MOST_RATIO / SURELY
+
+    @property
+    def _is_steady(self) -> bool:
+        span = self.strand.span
+        first, last = self.beat - LONGEST_LEAD_BEATS - span, self.beat + 3 * span
+        return self.tempo.is_steady_between(first, last)
+
+    def _what_could_be_laid(self) -> str:
+        """The spans at the tempo there and the tempos at its span that it can be laid at."""
+        span = self.strand.span
+        fewest, most = self.strand.paces
+        if most > MOST_RATIO**2 * fewest:
+            return "its knots lie too unevenly for any: move them"
+        if not self._is_steady:
+            return "change its span, its knots or the tempo there"
+        second = self.bpm / 60.0
+        least = span * second / (fewest * MOST_RATIO)
+        longest = span * second * MOST_RATIO / most
+        slowest = max(SLOWEST_BPM, 60.0 * most / MOST_RATIO)
+        fastest = min(FASTEST_BPM, 60.0 * fewest * MOST_RATIO)
+        words = f"at {self.bpm:g} BPM it can be laid on {inwards(least, longest)} beats"
+        if slowest <= fastest:
+            words += f", or as it is at {inwards(slowest, fastest)} BPM"
+        return words
+
+
+def inwards(least: float, most: float) -> str:
+    """A range in words, of hundredths that lie within it, so that what is said can be typed."""
+    return f"{math.ceil(least * 100) / 100:g} to {math.floor(most * 100) / 100:g}"
+
+
+def sounding_of(strand: Strand, loop: Loop) -> tuple[float, float]:
+    """Seconds of the recording from which the lead sounds, and to which the tail does."""
+    # A note past the end belongs to another pass and is not played: nothing ends the tail early.
+    attacks = () if loop.is_midi else loop.hearing.attack_seconds()
+    lead_from, tail_to = lead_and_tail(strand.warp, loop.hearing.sounding, attacks, strand.lead)
+    return lead_from, strand.warp.end.second if crossfade_of(strand, loop) else tail_to
+
+
+def crossfade_of(strand: Strand, loop: Loop) -> float:
+    """Seconds of the recording over which a pass goes over into the next; notes have no seam."""
+    return 0.0 if loop.is_midi else strand.crossfade_ms / 1000.0
