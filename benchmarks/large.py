@@ -86,7 +86,7 @@ class Asking:
         tracks = [t["id"] for t in state["tracks"]]
         for i in range(EDITS):
             clip = chance.choice(clips)
-            move = {"clip": clip, "beat": i * BAR, "track": tracks[i % TRACKS]}
+            move = {"clip": clip, "beat": (CLIPS // TRACKS + i) * BAR, "track": tracks[i % TRACKS]}
             intent = (
                 {"kind": "change_clip", "clip": clip, "gain_db": -1.0 - i / 100},
                 {"kind": "set_shift", "hand": chance.choice(strands), "semitones": 1.0 + i % 5},

@@ -27,7 +27,7 @@ from zeroknot.core.listening.material import material_of
 from zeroknot.core.listening.sound_kind import sound_heard
 from zeroknot.core.render.plan import plan_ratio
 from zeroknot.core.render.run import Rendering
-from zeroknot.core.stretch.auto import AUTO, CHOSEN_FROM, Case, choose
+from zeroknot.core.stretch.auto import AUTO, CHOSEN_FROM, Case, choose, why_chosen
 from zeroknot.core.stretch.settings import StretchSettings
 
 COLUMNS = ("drums", "tonal", "mix", "shift")
@@ -89,7 +89,7 @@ def judged(task: tuple[Path, Played, bool]) -> list[dict[str, Any]]:
                  "ratio": ratio, "shift": shift, "by": name, "score": score(measured),
                  "measured": measured, "cpu": seconds, "seconds": sound.shape[0] / RATE,
                  "peak_db": float(20 * np.log10(np.abs(sound).max() / np.abs(source).max())),
-                 "chosen": chosen.method == name, "why": chosen.why}
+                 "chosen": chosen.method == name, "why": why_chosen(case)}
             )  # fmt: skip
     return rows
 

@@ -51,7 +51,6 @@ class SchemaTest(unittest.TestCase):
             with self.subTest(wrong), self.assertRaisesRegex(FormatError, "damaged"):
                 tree_value(f'{{"schema": {wrong}}}')
 
-
     def test_a_shift_was_a_setting_once_and_before_that_the_strands_own(self):
         strand = {
             "id": "s", "name": "S", "loop": "0" * 64, "reading": None,

@@ -97,9 +97,9 @@ class RendersTest(StudioTest):
     def test_the_hand_repeats_over_the_whole_song(self):
         tree = self.studio.projects.state(self.project).project
         sheet = self.studio.play_sheet(tree, self.sha)
-        spans = [e["at"] for e in sheet["hand_events"]]
+        spans = [e.at for e in sheet["hand_events"]]
         self.assertEqual(
             spans, [tree.tempo_map.frame_of_beat(8 * i, tree.rate) for i in range(len(spans))]
         )
         self.assertGreaterEqual(spans[-1], sheet["pulses"][-1][1] - 2 * spans[1])
-        self.assertEqual({e["strand"] for e in sheet["hand_events"]}, {tree.strands[0].id})
+        self.assertEqual({e.strand for e in sheet["hand_events"]}, {tree.strands[0].id})

@@ -3,20 +3,25 @@
 A story is a seed. `STORIES=400 python -m tests tests.studio.test_stories` tells more of them.
 """
 
+import json
 import os
 import random
 import unittest
+from dataclasses import asdict
 
 from pydantic import TypeAdapter, ValidationError
 
+from tests.js.node import NodeTest
 from tests.studio.helper import StudioTest
 from zeroknot.core.errors import EditError, ZeroKnotError
 from zeroknot.document.edits.any_edit import AskedEdit
 from zeroknot.document.stored import edit_value
 from zeroknot.store.revisions import RevisionStore
+from zeroknot.studio.audition import AS_IT_IS
 from zeroknot.studio.intents.any_intent import AnyIntent
 from zeroknot.studio.shelf_edits import AnyShelfEdit
-from zeroknot.web.api.wire import state_json
+from zeroknot.studio.song_sheets import SongSheets
+from zeroknot.web.api.shown import ShownProjects
 
 STORIES = int(os.environ.get("STORIES", "6"))
 STEPS = 40
@@ -127,7 +132,40 @@ class Story:
         )  # fmt: skip
 
 
-class StoriesTest(StudioTest):
+class Page:
+    """Asks now and then for what is other since it last asked, and notes what it is told."""
+
+    def __init__(self, project):
+        self.project, self.told, self.tokens = project, [], {"state": None, "sheet": None}
+
+    def ask(self, studio, shown, hand):
+        """Beside each answer the whole, as who was never told anything gets it."""
+        state = studio.projects.state(self.project)
+        answers = {
+            "state": (shown.since(state, self.tokens["state"]), ShownProjects(studio).whole(state)),
+            "sheet": (
+                studio.play_sheet(state.project, hand, known=self.tokens["sheet"]),
+                SongSheets(studio.loops, studio.renders).told(state.project, hand, AS_IT_IS),
+            ),
+        }
+        for name, (said, _) in answers.items():
+            self.tokens[name] = said["token"]
+        self.told.append(answers)
+
+
+PUT_TOGETHER = """async (told) => {
+  const { stateWith, sheetWith } = await import("/static/js/net/since.js");
+  let state = null;
+  let sheet = null;
+  return told.map((answers) => {
+    state = stateWith(state, answers.state);
+    sheet = sheetWith(sheet, answers.sheet);
+    return { state, sheet };
+  });
+}"""
+
+
+class StoriesTest(StudioTest, NodeTest):
     def setUp(self):
         super().setUp()
         self.loops = [self.loop("drums_103").sha, self.loop("keys_88").sha]
@@ -147,6 +185,7 @@ class StoriesTest(StudioTest):
         seen = [1, 1]  # the revision that each of the two looks at
         last: list = []
         changes: list[int] = []
+        page, shown = Page(project), ShownProjects(self.studio)
         for step in range(STEPS):
             who = draw.randrange(2)
             projects = self.studio.projects
@@ -182,12 +221,23 @@ class StoriesTest(StudioTest):
                 else:
                     self.studio.close()
                     self.studio = self.opened()
+                    shown = ShownProjects(self.studio)
                 told["done"] += 1
             except ZeroKnotError:  # a sentence; anything else is a defect
                 told["refused"] += 1
             if draw.random() < 0.7:
                 seen[who] = self.studio.projects.state(project).revision
             self.check(project)
+            if draw.random() < 0.5:
+                page.ask(self.studio, shown, draw.choice([None, self.loops[0]]))
+        self.check_page(page)
+
+    def check_page(self, page):
+        """What the page's own script makes of the answers is the whole, each time."""
+        said = [{name: jsonable(s) for name, (s, _) in told.items()} for told in page.told]
+        for told, made in zip(page.told, self.evaluate(PUT_TOGETHER, said), strict=True):
+            for name, (_, whole) in told.items():
+                self.assertEqual(without_own(made[name]), without_own(jsonable(whole)))
 
     def read(self, said):
         """As the server reads it; what the models refuse is answered there, too."""
@@ -202,7 +252,7 @@ class StoriesTest(StudioTest):
         self.studio.projects._trees.clear()
         state = self.studio.projects.state(project)
         self.assertEqual(held, state.project)
-        state_json(self.studio, state)
+        ShownProjects(self.studio).whole(state)
         sheet = self.studio.sheet(state.project)
         self.assertTrue(all(e.frames > 0 for e in sheet.events))
         revisions = RevisionStore(self.studio._engine)
@@ -215,6 +265,15 @@ class StoriesTest(StudioTest):
         for edit in reversed(edits):
             tree = edit.apply(tree)
         self.assertEqual(tree, state.project)
+
+
+def jsonable(answer):
+    return json.loads(json.dumps(answer, default=asdict))
+
+
+def without_own(answer):
+    """Without what belongs to one answer alone."""
+    return {name: value for name, value in answer.items() if name not in ("token", "notes")}
 
 
 if __name__ == "__main__":

@@ -37,7 +37,8 @@ from zeroknot.studio.intents.readings import (
 from zeroknot.studio.intents.stretch import SetMethod, SetShift
 from zeroknot.studio.intents.time import SetMetre, SetSteadyTempo, TakeTempo
 from zeroknot.studio.shelf_edits import Correct, StateKey, TakeOff
-from zeroknot.web.api.wire import loop_json, state_json
+from zeroknot.web.api.shown import ShownProjects
+from zeroknot.web.api.wire import loop_json
 
 
 class ProjectsTest(StudioTest):
@@ -398,7 +399,7 @@ class ArrangeTest(StudioTest):
         state = self.submit(project, SetSteadyTempo(bpm=20))
         heard = {e.strand for e in self.studio.sheet(state.project).events}
         self.assertEqual(heard, {s.id for s in state.project.strands} - {strand.id})
-        told = {c["strand"]: c["trouble"] for c in state_json(self.studio, state)["clips"]}
+        told = {c["strand"]: c["trouble"] for c in ShownProjects(self.studio).whole(state)["clips"]}
         why = told.pop(strand.id)
         self.assertIn("outside 1/8 to 8", why)
         self.assertEqual(set(told.values()), {None})
@@ -426,7 +427,7 @@ class ArrangeTest(StudioTest):
         self.assertEqual(fastest, 400)
 
     def troubles(self, state):
-        return {c["trouble"] for c in state_json(self.studio, state)["clips"]} - {None}
+        return {c["trouble"] for c in ShownProjects(self.studio).whole(state)["clips"]} - {None}
 
     def test_a_count_that_cannot_be_laid_is_refused_with_the_spans_that_can(self):
         loop = self.loop()

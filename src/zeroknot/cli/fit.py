@@ -22,7 +22,7 @@ from zeroknot.core.render.pass_file import SEAMS, folded
 from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass, plan_ratio
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
-from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose
+from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose, why_chosen
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.timeline.metre_map import Metre
@@ -71,11 +71,12 @@ def fit(
         warp = _warp(sound, bars, Metre.parse(metre), from_tempo)
         ratio = warp.span * 60.0 / tempo / warp.body_seconds
     ratio = 1.0 if ratio is None else ratio
-    choice = Choice(method, settings, "")
+    choice, why = Choice(method, settings), ""
     if method == AUTO:
         kind = sound_heard(material_of(sound), sound.seconds) if not is_silent(sound) else NO_SOUND
         density = attacks.seconds.size / sound.seconds
-        choice = choose(Case(kind, density, ratio, semitones), settings)
+        case = Case(kind, density, ratio, semitones)
+        choice, why = choose(case, settings), why_chosen(case)
     if warp is None:
         plan = plan_ratio(
             source="", rate=at_rate.rate, source_frames=at_rate.frames, duration_ratio=ratio,
@@ -89,7 +90,7 @@ def fit(
     out = folded(plan, Rendering(at_rate, everything, plan).whole(), seam, with_lead)
     _write(target, Audio(out, at_rate.rate), bits)
     if as_json:
-        print(json.dumps(_report(source, target, plan, out.shape[1], choice.why)))
+        print(json.dumps(_report(source, target, plan, out.shape[1], why)))
 
 
 def _opened(source: Path):  # type: ignore[no-untyped-def]

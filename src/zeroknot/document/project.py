@@ -117,7 +117,7 @@ class Strand(Named):
         found = [(b.beat - a.beat) / (b.second - a.second) for a, b in pairs]
         return min(found), max(found)
 
-    @property
+    @cached_property
     def span(self) -> float:
         return self.base.span
 
@@ -226,6 +226,17 @@ class Project(Named):
     def clip(self, id_: str) -> Clip:
         return _known(self._clips, id_, "clip")
 
+    def holds(self, part: Clip | Strand) -> bool:
+        """Is that very part in it? Told without looking at what it says."""
+        known = self._clips if isinstance(part, Clip) else self._strands
+        return known.get(part.id) is part
+
+    def sharing(self, other: "Project") -> "Project":
+        """The same with the other's very parts where they are equal: what is held twice is one."""
+        clips = tuple(_one_of(c, other._clips.get(c.id)) for c in self.clips)
+        strands = tuple(_one_of(s, other._strands.get(s.id)) for s in self.strands)
+        return self.changed(clips=clips, strands=strands)
+
     def clips_on(self, track: str) -> tuple[Clip, ...]:
         """Clips of a track by their place."""
         return tuple(sorted((c for c in self.clips if c.track == track), key=lambda c: c.beat))
@@ -247,7 +258,7 @@ class Project(Named):
     def clip_end(self, clip: Clip) -> float:
         return clip.beat + self.clip_length(clip)
 
-    @property
+    @cached_property
     def end_beat(self) -> float:
         """Where the last clip ends; 0 for an empty project."""
         return max((self.clip_end(c) for c in self.clips), default=0.0)
@@ -259,6 +270,10 @@ class Project(Named):
 
     def loops(self) -> frozenset[str]:
         return frozenset(s.loop for s in self.strands)
+
+
+def _one_of(part: T, other: T | None) -> T:
+    return other if other is not None and other == part else part
 
 
 def _known(values: Mapping[str, T], id_: str, noun: str) -> T:

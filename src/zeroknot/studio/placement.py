@@ -11,7 +11,7 @@ from functools import cached_property
 from zeroknot.core.errors import StretchError
 from zeroknot.core.loop import Loop
 from zeroknot.core.render.plan import LONGEST_LEAD_BEATS, RenderPlan, lead_and_tail, plan_pass
-from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose
+from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose, why_chosen
 from zeroknot.core.stretch.methods import NOTES, method_named
 from zeroknot.core.stretch.strain import strain_of
 from zeroknot.core.timeline.tempo_map import FASTEST_BPM, SLOWEST_BPM, TempoMap
@@ -51,6 +51,17 @@ class Placement:
         """Quarter notes a minute where it begins."""
         return self.tempo.bpm_at(self.beat)
 
+    @property
+    def law(self) -> object:
+        """Where it is the same, a strand has the same plan."""
+        if not self.strand.follows:
+            return None
+        if not self._is_steady:
+            return self.beat
+        frames = self.tempo.frame_of_beat
+        body = frames(self.beat + self.strand.span, self.rate) - frames(self.beat, self.rate)
+        return self.bpm, body
+
     @cached_property
     def seconds(self) -> float:
         """How long its body lasts there."""
@@ -77,10 +88,17 @@ class Placement:
         strand, loop = self.strand, self.loop
         if loop.is_midi:
             voice = strand.settings.voice or loop.claims.voice
-            return Choice(NOTES.key, replace(strand.settings, voice=voice), "it is MIDI")
+            return Choice(NOTES.key, replace(strand.settings, voice=voice))
         if strand.method != AUTO:
-            return Choice(strand.method, strand.settings, "")
+            return Choice(strand.method, strand.settings)
         return choose(self.case, strand.settings)
+
+    @property
+    def why_chosen(self) -> str:
+        """Why the method, in a few words; nothing where a person said so."""
+        if self.loop.is_midi:
+            return "it is MIDI"
+        return why_chosen(self.case) if self.strand.method == AUTO else ""
 
     @cached_property
     def strain(self) -> float | None:

@@ -2,7 +2,7 @@
 
 import threading
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 
 from cachetools import LRUCache
@@ -28,7 +28,9 @@ from zeroknot.studio.hand import new_id
 from zeroknot.studio.intents.base import Intent
 
 RATES = (44_100, 48_000, 88_200, 96_000)
-MOST_TREES = 16  # held in memory; parts that did not change are shared between them
+MOST_PARTS = 500_000  # of trees held in memory; those that did not change are shared between them
+MOST_NEWEST = 8
+PARTS_A_TREE = 2_000  # that it counts for at least
 
 
 @dataclass(frozen=True)
@@ -50,7 +52,10 @@ class Projects:
     def __init__(self, revisions: RevisionStore, loops: LoopStore, announcer: Announcer):
         self._revisions, self._loops, self._announcer = revisions, loops, announcer
         self._lock = threading.Lock()
-        self._trees: LRUCache[tuple[str, int], Project] = LRUCache(MOST_TREES)
+        self._trees: LRUCache[tuple[str, int], Project] = LRUCache(
+            MOST_PARTS, getsizeof=lambda t: PARTS_A_TREE + len(t.clips) + len(t.strands)
+        )
+        self._newest: LRUCache[str, Project] = LRUCache(MOST_NEWEST)  # that was read or made
         self._trees_lock = threading.Lock()
 
     def list(self, removed: bool = False) -> list[ProjectEntry]:
@@ -251,14 +256,18 @@ class Projects:
         """A revision's tree. Revisions never change, so what was read once holds."""
         with self._trees_lock:
             known = self._trees.get((project, number))
+            held = self._newest.get(project)
         if known is None:
             kept = self._revisions.kept(project, number)
             known = tree_after(kept.tree, kept.changes)
+            if held:
+                known = known.sharing(held)
             self._hold(project, number, known)
         return known
 
     def _hold(self, project: str, number: int, tree: Project) -> None:
-        with self._trees_lock:
+        with self._trees_lock, suppress(ValueError):  # larger than all that is held
+            self._newest[project] = tree
             self._trees[project, number] = tree
 
 
@@ -274,7 +283,7 @@ def _notes(before: Project, after: Project, edit: Edit) -> tuple[str, ...]:
     new = {c.id: c for c in after.clips}
     trimmed = sum(
         1 for c in before.clips
-        if c.id in new and c.id not in named
+        if c.id in new and new[c.id] is not c and c.id not in named
         and before.clip_length(c) > after.clip_length(new[c.id]) + 1e-9
         and not new[c.id].is_whole
     )  # fmt: skip

@@ -3,7 +3,7 @@
 import contextlib
 import math
 from collections.abc import Iterator, Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from zeroknot.core.errors import StretchError
 from zeroknot.core.loop import Loop
@@ -16,26 +16,53 @@ from zeroknot.studio.placement import Placement
 HAND_TRACK = "hand"
 _SLACK = 1e-6  # beats
 
+Pass = tuple[int, int, RenderPlan]  # number in its clip, song frame of the one, plan
+
+
+@dataclass(frozen=True, eq=False)
+class LaidClip:
+    """What of a clip is heard, and what that was made from."""
+
+    clip: Clip
+    strand: Strand
+    loop: Loop
+    events: tuple[Event, ...]
+    plans: tuple[RenderPlan, ...]
+
+    def is_of(self, clip: Clip, strand: Strand, loop: Loop) -> bool:
+        """Was it made from these very values?"""
+        return self.clip is clip and self.strand is strand and self.loop is loop
+
 
 class SheetMaker:
-    """Builds a sheet and keeps the plans its events point to."""
+    """Lays a project's clips out as events, and keeps the plans these point to.
 
-    def __init__(self, project: Project, loops: Mapping[str, Loop]):
-        self._project, self._loops = project, loops
-        self._plans: dict[tuple[Strand, object], RenderPlan] = {}
-        self.plans: dict[str, RenderPlan] = {}
+    before  one of the same project, of which what is as it was is taken over
+    """
+
+    def __init__(
+        self, project: Project, loops: Mapping[str, Loop], before: "SheetMaker | None" = None
+    ):
+        self.project, self.loops = project, loops
+        self._plans: dict[tuple[str, object], RenderPlan] = {}
+        if before and (before.project.tempo, before.project.rate) != (project.tempo, project.rate):
+            before = None
+        self.laid = {clip.id: self._laid(clip, before) for clip in project.clips if not clip.muted}
+        self.plans = {plan.digest: plan for laid in self.laid.values() for plan in laid.plans}
 
     def arrangement(self) -> Sheet:
         """Every clip that is not muted, on its track."""
-        project = self._project
-        solo = any(t.solo for t in project.tracks)
-        tracks = tuple(
-            TrackLevel(t.id, 0.0 if t.muted or (solo and not t.solo) else gain(t.level_db))
-            for t in project.tracks
-        )
-        events = [e for c in project.clips if not c.muted for e in self._events(c)]
+        events = [event for laid in self.laid.values() for event in laid.events]
         events.sort(key=lambda e: (e.at, e.id))
-        return Sheet(project.rate, tuple(events), tracks, gain(project.master_db))
+        return Sheet(self.project.rate, tuple(events), self.tracks(), gain(self.project.master_db))
+
+    def tracks(self) -> tuple[TrackLevel, ...]:
+        tracks = self.project.tracks
+        solo = any(t.solo for t in tracks)
+        return tuple(
+            TrackLevel(t.id, 0.0 if t.muted or (solo and not t.solo) else gain(t.level_db))
+            for t in tracks
+        )
 
     def hand(self, strand: Strand, end_beat: float, level: float = 1.0) -> tuple[Event, ...]:
         """A strand repeated from beat 0 on, as one long clip on a track of its own.
@@ -43,21 +70,34 @@ class SheetMaker:
         level  linear gain on top of the strand's own
         """
         clip = Clip(id=HAND_TRACK, strand=strand.id, track=HAND_TRACK, beat=0.0, length=end_beat)
-        return tuple(replace(e, gain=e.gain * level) for e in self._events(clip, strand))
+        laid = self._laid_of(clip, strand)
+        self.plans |= {plan.digest: plan for plan in laid.plans}
+        return tuple(replace(e, gain=e.gain * level) for e in laid.events)
 
-    def _events(self, clip: Clip, strand: Strand | None = None) -> Iterator[Event]:
-        project = self._project
-        strand = strand or project.strand(clip.strand)
+    def _laid(self, clip: Clip, before: "SheetMaker | None") -> LaidClip:
+        strand = self.project.strand(clip.strand)
+        known = before.laid.get(clip.id) if before else None
+        if known and known.is_of(clip, strand, self.loops[strand.loop]):
+            return known
+        return self._laid_of(clip, strand)
+
+    def _laid_of(self, clip: Clip, strand: Strand) -> LaidClip:
+        loop = self.loops[strand.loop]
+        passes = list(self._passes(clip, strand, loop))
+        plans = {plan.digest: plan for _, _, plan in passes}
+        return LaidClip(
+            clip, strand, loop, tuple(self._events(clip, strand, passes)), tuple(plans.values())
+        )
+
+    def _events(self, clip: Clip, strand: Strand, passes: list[Pass]) -> Iterator[Event]:
+        project = self.project
         frames_of = project.tempo_map.frame_of_beat
-        end_beat = clip.beat + project.length_of(clip, strand)
         clip_start = frames_of(clip.beat, project.rate)
-        clip_end = frames_of(end_beat, project.rate)
+        clip_end = frames_of(clip.beat + project.length_of(clip, strand), project.rate)
         level = gain(strand.gain_db) * gain(clip.gain_db)
         fade_in = round(clip.fade_in_ms * project.rate / 1000)
         fade_out = round(clip.fade_out_ms * project.rate / 1000)
-        passes = list(self._passes(clip, strand, end_beat))
-        if not passes:
-            return  # none of it could be laid at its tempo: `why_silent` says so
+        # Where none of it could be laid at its tempo, there is none: `why_silent` says so.
         for k, zero, plan in passes:
             is_first, is_last = k == passes[0][0], k == passes[-1][0]
             starts_whole = is_first and abs(zero - clip_start) <= 1
@@ -82,22 +122,23 @@ class SheetMaker:
                 fade_out=min(fade_out, frames // 2) if is_last or is_cut else 0,
             )
 
-    def _passes(
-        self, clip: Clip, strand: Strand, end_beat: float
-    ) -> Iterator[tuple[int, int, RenderPlan]]:
+    def _passes(self, clip: Clip, strand: Strand, loop: Loop) -> Iterator[Pass]:
         """The passes that a clip shows: number, song frame of the one, plan."""
-        project, loop = self._project, self._loops[strand.loop]
+        project = self.project
         tempo, rate = project.tempo_map, project.rate
+        end_beat = clip.beat + project.length_of(clip, strand)
         origin = clip.beat - clip.slip
+        # What is in hand may be heard otherwise than the strand of that id.
+        name = HAND_TRACK if clip.track == HAND_TRACK else strand.id
         if strand.follows:
             first = math.floor(clip.slip / strand.span + _SLACK)
             count = math.ceil((end_beat - origin) / strand.span - _SLACK)
             for k in range(first, count):
                 beat = origin + k * strand.span
                 with contextlib.suppress(StretchError):
-                    yield k, tempo.frame_of_beat(beat, rate), self._plan(strand, loop, beat)
+                    yield k, tempo.frame_of_beat(beat, rate), self._plan(name, strand, loop, beat)
             return
-        plan = self._plan(strand, loop, 0.0)
+        plan = self._plan(name, strand, loop, 0.0)
         period = plan.body_frames
         zero = tempo.frame_of_beat(origin, rate)
         first = max(0, tempo.frame_of_beat(clip.beat, rate) - zero) // period
@@ -105,20 +146,11 @@ class SheetMaker:
         for k in range(first, max(count, first + 1)):
             yield k, zero + k * period, plan
 
-    def _plan(self, strand: Strand, loop: Loop, beat: float) -> RenderPlan:
-        tempo = self._project.tempo_map
-        key: tuple[Strand, object] = (strand, beat)
-        if strand.follows and tempo.is_steady_between(
-            beat - strand.span * 9, beat + strand.span * 3
-        ):
-            rate = self._project.rate
-            zero = tempo.frame_of_beat(beat, rate)
-            body = tempo.frame_of_beat(beat + strand.span, rate) - zero
-            key = (strand, (tempo.bpm_at(beat), body))
+    def _plan(self, name: str, strand: Strand, loop: Loop, beat: float) -> RenderPlan:
+        placed = Placement.of(self.project, strand, loop, beat)
+        key = name, placed.law
         if key not in self._plans:
-            plan = Placement.of(self._project, strand, loop, beat).plan
-            self._plans[key] = plan
-            self.plans[plan.digest] = plan
+            self._plans[key] = placed.plan
         return self._plans[key]
 
 

@@ -1,14 +1,12 @@
 """The one place where stores, workers and use-cases are wired together."""
 
 import math
-from dataclasses import asdict
 from typing import Any
 
 from zeroknot.core.errors import EditError, ZeroKnotError
 from zeroknot.core.mixing.sheet import Sheet
 from zeroknot.core.render.plan import plan_as_written
 from zeroknot.core.stretch.settings import StretchSettings
-from zeroknot.core.timeline.grid import pulses
 from zeroknot.document.project import Project, Strand
 from zeroknot.settings import Settings
 from zeroknot.store.audio_store import AudioStore
@@ -32,13 +30,12 @@ from zeroknot.studio.projects import Projects
 from zeroknot.studio.renders import Renders
 from zeroknot.studio.sheets import SheetMaker, gain
 from zeroknot.studio.shelf import Shelf
+from zeroknot.studio.song_sheets import SongSheets
 from zeroknot.studio.takes import Takes
 
-BARS_BEYOND_END = 64
 BEFORE = "before"
 MOST_PREPARED = 6
 PREPARED_BLOCKS = 6
-_SLACK_BEATS = 1e-6
 
 
 class Studio:
@@ -57,6 +54,7 @@ class Studio:
             self.store, self.loops, incoming, executors, self.announcer, settings.largest_upload
         )
         self.renders = Renders(self.store.folder, executors)
+        self._sheets = SongSheets(self.loops, self.renders)
         made_loops = MadeLoops(self.store, self.loops, executors, self.announcer)
         self.prints = Prints(self.store, self.loops, executors, made_loops)
         self.takes = Takes(self.store, self.loops, executors, made_loops)
@@ -90,51 +88,15 @@ class Studio:
         return sheet
 
     def play_sheet(
-        self, project: Project, hand_name: str | None, audition: Audition = AS_IT_IS
-    ) -> dict[str, Any]:
+        self, project: Project, hand_name: str | None, audition: Audition = AS_IT_IS,
+        known: str | None = None,
+    ) -> dict[str, Any]:  # fmt: skip
         """The sheet as the browser plays it, with the table of pulses it looks positions up in.
 
         audition  how what is in hand is heard with the rest
+        known     token of the sheet that the page has: it is told what is other since
         """
-        hand = self.hand(project, hand_name) if hand_name else None
-        if hand:
-            hand = auditioned(project, hand, audition)
-        loops = self.loops.named(project.loops() | ({hand.loop.sha} if hand else set()))
-        maker = SheetMaker(project, loops)
-        sheet = maker.arrangement()
-        last_bar = project.last_bar + BARS_BEYOND_END
-        end_beat = project.metre_map.beat_of_bar(last_bar + 1)
-        level = match_db(hand.loop, audition) if hand else 0.0
-        hand_events = maker.hand(hand.strand, end_beat, gain(level)) if hand else ()
-        self.renders.know(maker.plans)
-        first_bar = project.metre_map.bar_of_beat(
-            project.tempo_map.beat_of_second(sheet.first_frame / sheet.rate)
-        )
-        table = pulses(
-            project.tempo_map, project.metre_map, project.rate, min(1, first_bar), last_bar
-        )
-        return {
-            "rate": sheet.rate,
-            "events": [asdict(e) for e in sheet.events],
-            "hand_events": [asdict(e) for e in hand_events],
-            "tracks": [asdict(t) for t in sheet.tracks],
-            "master": sheet.master,
-            "first_frame": sheet.first_frame,
-            "end_frame": sheet.end_frame,
-            "last_bar": project.last_bar,
-            "close_frame": _close_frame(project),
-            "pulses": [[p.beat, p.frame, p.bar, p.number] for p in table],
-            "time_key": _time_key(project),
-            "shapes": {
-                digest: {
-                    "channels": loops[plan.source].channels,
-                    "frames": plan.frames,
-                    "lead": plan.lead_frames,
-                    "body": plan.body_frames,
-                }
-                for digest, plan in maker.plans.items()
-            },
-        }
+        return self._sheets.told(project, hand_name, audition, known)
 
     def _other(self, project: Project, hand: Hand, against: str) -> Strand:
         """The strand by another method or with other knots, on the same span."""
@@ -209,19 +171,3 @@ class Studio:
             "zero_s": warp.zero.second,
             "end_s": warp.end.second,
         }
-
-
-def _time_key(project: Project) -> str:
-    """The same for the same tempo and metre map: whether a player has to wait for a bar line."""
-    tempo = [f"{p.beat} {p.bpm} {p.shape} {p.bend}" for p in project.tempo]
-    metre = [f"{c.bar} {c.metre}" for c in project.metres]
-    return ", ".join([*tempo, *metre])
-
-
-def _close_frame(project: Project) -> int:
-    """The first bar line at which every clip is over: where the song stops or begins again."""
-    metres = project.metre_map
-    line = metres.beat_of_bar(metres.bar_of_beat(project.end_beat))
-    if line < project.end_beat - _SLACK_BEATS:
-        line = metres.beat_of_bar(metres.bar_of_beat(project.end_beat) + 1)
-    return project.tempo_map.frame_of_beat(line, project.rate)

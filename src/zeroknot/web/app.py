@@ -14,6 +14,7 @@ from zeroknot.settings import Settings
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api import bring, events, exchange, loops, projects, renders, shelf
+from zeroknot.web.api.shown import ShownProjects
 from zeroknot.web.pages import pages
 from zeroknot.web.safety import Safety
 from zeroknot.web.static_files import ShippedFiles
@@ -34,6 +35,7 @@ def make_app(
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         studio = Studio(settings, executors or Executors.processes(settings.workers))
+        app.state.shown = ShownProjects(studio)
         app.state.studio, app.state.home, app.state.make_demo = studio, home, make_demo
         # The first page goes before the workers' own start.
         warming = threading.Timer(WARM_UP_AFTER_SECONDS, warm_up, (studio,))

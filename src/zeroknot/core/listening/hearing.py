@@ -1,6 +1,7 @@
 """What listening made out of a loop: plain values that can be kept."""
 
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -51,7 +52,13 @@ class Hearing:
 
     def attack_seconds(self, sensitivity: float = SENSITIVITY) -> tuple[float, ...]:
         """Attacks that hold at a sensitivity of 0…1; a higher one only ever adds."""
+        if sensitivity == SENSITIVITY:
+            return self._attack_seconds
         return tuple(second for second, _, sure in self.attacks if sure >= 1.0 - sensitivity)
+
+    @cached_property
+    def _attack_seconds(self) -> tuple[float, ...]:
+        return tuple(second for second, _, sure in self.attacks if sure >= 1.0 - SENSITIVITY)
 
     @classmethod
     def from_json(cls, value: dict[str, Any]) -> "Hearing":

@@ -13,6 +13,7 @@ Conventions
 import itertools
 import json
 import math
+from bisect import bisect_right
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
@@ -25,7 +26,7 @@ from zeroknot.core.stretch.methods import NOTES, method_named
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT, StretchSettings
 from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.units import frame
-from zeroknot.core.warp.time_map import TimeMap
+from zeroknot.core.warp.time_map import TimeMap, refuse_beyond_limits
 from zeroknot.core.warp.warp_map import WarpMap
 
 # A render is handed out in blocks of this size: small enough that the first is there soon, large
@@ -127,7 +128,9 @@ class RenderPlan:
         return self.lead_frames + self.body_frames + self.tail_frames
 
     def _output_frame(self, second: float) -> int:
-        return frame(float(self.time_map.output_of(np.asarray([second]))[0]))
+        i = min(max(bisect_right(self.knots, (second, math.inf)) - 1, 0), len(self.knots) - 2)
+        (start, at), (end, next_at) = self.knots[i : i + 2]
+        return frame(at + (second - start) * ((next_at - at) / (end - start)))
 
 
 def plan_of_text(text: str) -> RenderPlan:
@@ -205,7 +208,7 @@ def plan_pass(
         semitones=semitones if chosen.shifts else 0.0,
         crossfade_s=crossfade_s,
     )
-    plan.time_map.refuse_beyond_limits(rate)
+    refuse_beyond_limits(plan.knots, rate)
     return plan
 
 
@@ -238,7 +241,7 @@ def plan_ratio(
         settings=settings.told(chosen.uses),
         semitones=semitones if chosen.shifts else 0.0,
     )
-    plan.time_map.refuse_beyond_limits(rate)
+    refuse_beyond_limits(plan.knots, rate)
     return plan
 
 

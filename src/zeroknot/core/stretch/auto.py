@@ -6,6 +6,7 @@ against the next are the reason.
 """
 
 import json
+import math
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from importlib.resources import files
@@ -49,11 +50,10 @@ class Case:
 
 @dataclass(frozen=True)
 class Choice:
-    """method  key in METHODS; settings with what Auto adds; why in a few words"""
+    """method  key in METHODS; settings with what Auto adds"""
 
     method: str
     settings: StretchSettings
-    why: str
 
 
 def features(case: Case) -> dict[str, float]:
@@ -65,8 +65,8 @@ def features(case: Case) -> dict[str, float]:
         else 1.0 / len(GROUPS)
         for name, kinds in GROUPS.items()
     }
-    longer = float(np.clip(np.log2(case.ratio), 0.0, 1.5))
-    shorter = float(np.clip(-np.log2(case.ratio), 0.0, 1.5))
+    octaves = math.log2(case.ratio)
+    longer, shorter = (min(max(o, 0.0), 1.5) for o in (octaves, -octaves))
     shifted = min(abs(case.semitones) / 12.0, 1.0) ** 0.5
     found = dict(group)
     for name, value in group.items():
@@ -82,27 +82,43 @@ NAMES = tuple(features(Case(SoundReading.none(), 0.0, 1.0, 0.0)))
 
 
 @lru_cache(maxsize=1)
-def _weights() -> dict[str, NDArray[np.float64]]:
+def _weights() -> NDArray[np.float64]:
+    """float64 [CHOSEN_FROM, NAMES]"""
     text = files("zeroknot.core.stretch").joinpath("auto.json").read_text()
-    return {m: np.asarray([w[n] for n in NAMES]) for m, w in json.loads(text).items()}
+    weights = json.loads(text)
+    return np.asarray([[weights[m][n] for n in NAMES] for m in CHOSEN_FROM])
 
 
 def choose(case: Case, settings: StretchSettings) -> Choice:
     """The likeliest best method for a case."""
-    values = np.asarray(list(features(case).values()))
-    said = {m: _weights()[m] * values for m in CHOSEN_FROM}
-    ranked = sorted(CHOSEN_FROM, key=lambda m: -float(said[m].sum()))
-    first, second = ranked[0], ranked[1]
+    first = CHOSEN_FROM[_ranked(_said(case))[0]]
+    if case.semitones != 0.0 and first != "strike":
+        settings = replace(settings, formants=max(settings.formants, HELD_WHEN_SHIFTED))
+    return Choice(first, settings)
+
+
+def why_chosen(case: Case) -> str:
+    """Why `choose` takes that method, in a few words."""
+    said = _said(case)
+    first, second = _ranked(said)[:2]
     by = said[first] - said[second]
     reasons: list[str] = []
     for i in np.argsort(-by):
         words = _in_words(NAMES[int(i)], case)
         if by[i] > 0.0 and words not in reasons and len(reasons) < 2:
             reasons.append(words)
-    if case.semitones != 0.0 and first != "strike":
-        held = max(settings.formants, HELD_WHEN_SHIFTED)
-        settings = replace(settings, formants=held)
-    return Choice(first, settings, " and ".join(reasons) or "it does best on the whole")
+    return " and ".join(reasons) or "it does best on the whole"
+
+
+def _said(case: Case) -> NDArray[np.float64]:
+    """What each number of the case says for each method: float64 [CHOSEN_FROM, NAMES]"""
+    return _weights() * np.fromiter(features(case).values(), np.float64, len(NAMES))
+
+
+def _ranked(said: NDArray[np.float64]) -> list[int]:
+    """Methods by what speaks for them, of equals the earlier one."""
+    totals = said.sum(axis=1).tolist()
+    return sorted(range(len(totals)), key=lambda i: -totals[i])
 
 
 def _in_words(name: str, case: Case) -> str:

@@ -133,6 +133,8 @@ class TempoMap:
 
     def is_steady_between(self, start_beat: float, end_beat: float) -> bool:
         """Does one tempo hold over the whole range?"""
+        if len(self.points) == 1:
+            return True
         inside = [start_beat, *self.breaks_between(start_beat, end_beat)]
         segments = [self._segments[bisect_right(self._beats, b)] for b in inside]
         return all(s.start_bpm == s.end_bpm == segments[0].start_bpm for s in segments)

@@ -6,6 +6,9 @@ Conventions
 - Between points linear; outside them the outer segment goes on.
 """
 
+import itertools
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -42,15 +45,6 @@ class TimeMap:
         """Output duration / source duration of every segment. float64 [points − 1]"""
         return np.asarray(np.diff(self.frames) / (np.diff(self.seconds) * rate))
 
-    def refuse_beyond_limits(self, rate: int) -> None:
-        """Raises StretchError where a segment is longer or shorter than 8 times."""
-        ratios = self.duration_ratios(rate)
-        # A whole number of frames may be half a frame off.
-        ratios = ratios + np.sign(1.0 - ratios) * 0.51 / (np.diff(self.seconds) * rate)
-        worst = float(ratios[np.argmax(np.abs(np.log(ratios)))])
-        if not 1 / MOST_RATIO <= worst <= MOST_RATIO:
-            raise StretchError(f"a stretch to {worst:.3g} times the length is outside 1/8 to 8")
-
     def source_of(self, frames: Floats) -> Floats:
         """Source seconds at output frames."""
         return _along(self.frames, self.seconds, frames)
@@ -63,6 +57,22 @@ class TimeMap:
         """Is every segment within a frame of its source length?"""
         off = np.diff(self.frames) - np.diff(self.seconds) * rate
         return bool(np.all(np.abs(off) <= tolerance_frames))
+
+
+def refuse_beyond_limits(points: Sequence[tuple[float, int]], rate: int) -> None:
+    """Raises StretchError where a segment is longer or shorter than 8 times.
+
+    points  (source second, output frame), rising
+    """
+    ratios = []
+    for (second, at), (next_second, next_at) in itertools.pairwise(points):
+        frames = (next_second - second) * rate
+        ratio = (next_at - at) / frames
+        # A whole number of frames may be half a frame off.
+        ratios.append(ratio + (0.51 * (ratio < 1.0) - 0.51 * (ratio > 1.0)) / frames)
+    worst = max(ratios, key=lambda ratio: abs(math.log(ratio)))
+    if not 1 / MOST_RATIO <= worst <= MOST_RATIO:
+        raise StretchError(f"a stretch to {worst:.3g} times the length is outside 1/8 to 8")
 
 
 def _along(xs: Floats, ys: Floats, x: Floats) -> Floats:

@@ -54,7 +54,7 @@ class WarpMap:
     def _beats(self) -> tuple[float, ...]:
         return tuple(k.beat for k in self.knots)
 
-    @property
+    @cached_property
     def zero(self) -> Knot:
         return next(k for k in self.knots if k.beat == 0.0)
 

@@ -21,25 +21,47 @@ class Shape(TypedDict):
     body: int
 
 
-class Sheet(TypedDict):
-    """pulses: beat, song frame, bar, number in the bar."""
+class SheetHead(TypedDict):
+    """token: of this sheet, to be given back."""
 
+    token: str
     rate: int
-    events: list[Event]
-    hand_events: list[Event]
     tracks: list[TrackLevel]
     master: float
     first_frame: int
     end_frame: int
     last_bar: int
     close_frame: int
-    pulses: list[tuple[float, int, int, int]]
     time_key: str
+
+
+class Sheet(SheetHead):
+    """pulses: beat, song frame, bar, number in the bar."""
+
+    events: list[Event]
+    hand_events: list[Event]
+    pulses: list[tuple[float, int, int, int]]
     shapes: dict[str, Shape]
 
 
 class SongSheet(Sheet):
     revision: int
+
+
+class EventsChange(TypedDict):
+    set: list[Event]
+    gone: list[str]
+
+
+class SheetChange(SheetHead):
+    """What is other since the sheet with the token `since`; None stays, shapes are those new."""
+
+    revision: int
+    since: str
+    events: EventsChange
+    hand_events: list[Event] | None
+    pulses: list[tuple[float, int, int, int]] | None
+    shapes: dict[str, Shape]
 
 
 class HandSheet(TypedDict):
@@ -157,9 +179,10 @@ class ShownClip(TypedDict):
     trouble: str | None
 
 
-class ProjectState(TypedDict):
-    """tempo_line: (beat, BPM), straight between them."""
+class StateHead(TypedDict):
+    """tempo_line: (beat, BPM), straight between them; token: of this answer, to be given back."""
 
+    token: str
     id: str
     revision: int
     moves: int
@@ -181,8 +204,45 @@ class ProjectState(TypedDict):
     last_bar: int
     end_beat: float
     tracks: list[ShownTrack]
+
+
+class ProjectState(StateHead):
     strands: list[ShownStrand]
     clips: list[ShownClip]
+
+
+class StrandsChange(TypedDict):
+    """set: other or new; gone: ids; order: of all ids, where new ones are not behind the rest."""
+
+    set: list[ShownStrand]
+    gone: list[str]
+    order: list[str] | None
+
+
+class ClipsChange(TypedDict):
+    """As StrandsChange."""
+
+    set: list[ShownClip]
+    gone: list[str]
+    order: list[str] | None
+
+
+class StateChange(StateHead):
+    """What is other since the answer with the token `since`."""
+
+    since: str
+    strands: StrandsChange
+    clips: ClipsChange
+
+
+class Version(TypedDict):
+    """edits: done since it parted from what is now."""
+
+    number: int
+    name: str | None
+    label: str
+    made_at: str
+    edits: int
 
 
 class ShownReading(TypedDict):

@@ -84,7 +84,8 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]
             "crossfade_ms": [0.0, LONGEST_CROSSFADE_MS],
         },
         "chosen": {
-            "method": choice.method, "name": method_named(choice.method).name, "why": choice.why,
+            "method": choice.method, "name": method_named(choice.method).name,
+            "why": placed.why_chosen,
         },
     }  # fmt: skip
 

@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request, Response
+from fastapi import Path as PathValue
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 from starlette.background import BackgroundTask
@@ -14,17 +15,18 @@ from zeroknot.core.errors import FormatError, NotFoundError
 from zeroknot.core.formats.midi_tempo import read_time, write_time
 from zeroknot.core.listening.counting import from_taps, tapped_bpm
 from zeroknot.document.edits.any_edit import AskedEdit
+from zeroknot.document.project import LONGEST_NAME
 from zeroknot.studio.audition import Audition
 from zeroknot.studio.intents.any_intent import AnyIntent
 from zeroknot.studio.intents.readings import reading_of
 from zeroknot.studio.intents.time import TakeTime
+from zeroknot.studio.projects import State
 from zeroknot.studio.studio import Studio
 from zeroknot.studio.takes import RangeFacts, SeamFacts
 from zeroknot.web.api import answers
-from zeroknot.web.api.deps import Number, StudioDep
+from zeroknot.web.api.deps import Known, Number, ShownDep, StudioDep
 from zeroknot.web.api.hand_wire import hand_json, proposals_json
 from zeroknot.web.api.incoming import received
-from zeroknot.web.api.wire import state_json
 
 router = APIRouter(prefix="/api")
 
@@ -34,6 +36,12 @@ class NewProject(BaseModel):
     rate: int = 44_100
 
 
+class VersionName(BaseModel):
+    name: str = Field(max_length=LONGEST_NAME)
+
+
+AnyState = answers.ProjectState | answers.StateChange
+RowNumber = Annotated[int, PathValue(ge=0, le=2**53)]
 AtBeat = Annotated[float, Query(ge=0, le=100_000)]
 AskId = Annotated[str | None, Field(max_length=40)]
 
@@ -41,11 +49,13 @@ AskId = Annotated[str | None, Field(max_length=40)]
 class Ask(BaseModel):
     """An intent (or an edit that needs no resolving) and the revision it was made on.
 
-    id  the page's own; sent again, it is done once
+    id     the page's own; sent again, it is done once
+    known  the token of the state that the page has: it is told what is other since
     """
 
     id: AskId = None
     revision: Number
+    known: Known = None
     intent: Annotated[AnyIntent | AskedEdit, Field(discriminator="kind")]
 
 
@@ -54,6 +64,7 @@ class AskBack(BaseModel):
 
     id: AskId = None
     revision: Number | None = None
+    known: Known = None
 
 
 class PrintAsk(BaseModel):
@@ -77,6 +88,7 @@ class AskAudition(BaseModel):
 
 class AskSheet(AskAudition):
     hand: str | None = Field(None, max_length=64)
+    known: Known = None
 
 
 class AskHandSheet(AskAudition):
@@ -137,23 +149,51 @@ def make_demo(studio: StudioDep, request: Request) -> answers.NewId:
 
 
 @router.get("/projects/{project}")
-def project_state(studio: StudioDep, project: str) -> answers.ProjectState:
-    return state_json(studio, studio.projects.state(project))
+def project_state(
+    studio: StudioDep, shown: ShownDep, project: str, known: Known = None
+) -> AnyState:
+    return shown.since(studio.projects.state(project), known)
 
 
 @router.post("/projects/{project}/intents")
-def submit(studio: StudioDep, project: str, ask: Ask) -> answers.ProjectState:
-    return state_json(studio, studio.projects.submit(project, ask.revision, ask.intent, ask.id))
+def submit(studio: StudioDep, shown: ShownDep, project: str, ask: Ask) -> AnyState:
+    state = studio.projects.submit(project, ask.revision, ask.intent, ask.id)
+    return shown.since(state, ask.known)
 
 
 @router.post("/projects/{project}/undo")
-def undo(studio: StudioDep, project: str, ask: AskBack) -> answers.ProjectState:
-    return state_json(studio, studio.projects.undo(project, ask.revision, ask.id))
+def undo(studio: StudioDep, shown: ShownDep, project: str, ask: AskBack) -> AnyState:
+    return shown.since(studio.projects.undo(project, ask.revision, ask.id), ask.known)
 
 
 @router.post("/projects/{project}/redo")
-def redo(studio: StudioDep, project: str, ask: AskBack) -> answers.ProjectState:
-    return state_json(studio, studio.projects.redo(project, ask.revision, ask.id))
+def redo(studio: StudioDep, shown: ShownDep, project: str, ask: AskBack) -> AnyState:
+    return shown.since(studio.projects.redo(project, ask.revision, ask.id), ask.known)
+
+
+@router.get("/projects/{project}/versions")
+def versions(studio: StudioDep, project: str) -> list[answers.Version]:
+    """States that can be gone back to: those with a name, and what undo left behind."""
+    return [asdict(version) for version in studio.projects.versions(project)]
+
+
+@router.put("/projects/{project}/versions/{number}", status_code=204)
+def name_version(studio: StudioDep, project: str, number: RowNumber, ask: VersionName) -> None:
+    studio.projects.name_version(project, number, ask.name)
+
+
+@router.post("/projects/{project}/versions/{number}/beside", status_code=201)
+def open_beside(studio: StudioDep, project: str, number: RowNumber) -> answers.NewId:
+    """A version as a project of its own."""
+    return {"id": studio.projects.beside(project, number)}
+
+
+@router.post("/projects/{project}/versions/{number}/back")
+def go_back(
+    studio: StudioDep, shown: ShownDep, project: str, number: RowNumber, ask: AskBack
+) -> AnyState:
+    """The project becomes what it was then; an edit like any."""
+    return shown.since(studio.projects.go_back(project, number, ask.revision, ask.id), ask.known)
 
 
 @router.post("/projects/{project}/duplicate", status_code=201)
@@ -174,11 +214,11 @@ def restore(studio: StudioDep, project: str) -> None:
 @router.get("/projects/{project}/sheet")
 def play_sheet(
     studio: StudioDep, project: str, ask: Annotated[AskSheet, Query()]
-) -> answers.SongSheet:
+) -> answers.SongSheet | answers.SheetChange:
     state = studio.projects.state(project)
     return {
         "revision": state.revision,
-        **studio.play_sheet(state.project, ask.hand, ask.audition()),
+        **studio.play_sheet(state.project, ask.hand, ask.audition(), ask.known),
     }
 
 
@@ -290,24 +330,26 @@ def tempo_file(studio: StudioDep, project: str) -> Response:
 
 @router.put("/projects/{project}/tempo")
 async def take_tempo_file(
-    studio: StudioDep, project: str, revision: Number, request: Request
-) -> answers.ProjectState:
+    studio: StudioDep, shown: ShownDep, project: str, revision: Number, request: Request,
+    known: Known = None,
+) -> AnyState:  # fmt: skip
     """Take tempo and metres from a MIDI file: one step, undone as one."""
     incoming = await received(request, studio)
-    return await run_in_threadpool(_take_tempo, studio, project, revision, incoming)
+    state, notes = await run_in_threadpool(_take_tempo, studio, project, revision, incoming)
+    told = await run_in_threadpool(shown.since, state, known)
+    return {**told, "notes": [*state.notes, *notes]}
 
 
 def _take_tempo(
     studio: Studio, project: str, revision: int, incoming: Path
-) -> answers.ProjectState:
+) -> tuple[State, tuple[str, ...]]:
     try:
         with incoming.open("rb") as file:
             time = read_time(file)
     finally:
         incoming.unlink(missing_ok=True)
     intent = TakeTime(points=time.points, metres=time.metres)
-    state = studio.projects.submit(project, revision, intent)
-    return {**state_json(studio, state), "notes": [*state.notes, *time.notes]}
+    return studio.projects.submit(project, revision, intent), tuple(time.notes)
 
 
 @router.get("/projects/{project}/bundle")

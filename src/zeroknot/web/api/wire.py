@@ -18,19 +18,16 @@ from zeroknot.store.shelf_query import LOWEST_BPM, TEMPO_BIN_BPM, Facts
 from zeroknot.studio.hand import quarters_of
 from zeroknot.studio.placement import Placement, sounding_of
 from zeroknot.studio.projects import State
-from zeroknot.studio.studio import Studio
 
 LINE_POINTS = 24  # of a ramp
 MOST_SHAPE = 65
 SAME_TEMPO = 0.0005
 
 
-def state_json(studio: Studio, state: State) -> dict[str, Any]:
-    """A project as every view needs it: bar lines and clip ends worked out."""
+def project_json(state: State) -> dict[str, Any]:
+    """A project as every view needs it, its strands and clips aside."""
     project = state.project
-    loops = studio.loops.named(project.loops())
     metre = project.metre_map.metre_at(1)
-    troubles = _troubles(project, loops)
     return {
         "id": project.id,
         "revision": state.revision,
@@ -53,34 +50,20 @@ def state_json(studio: Studio, state: State) -> dict[str, Any]:
         "last_bar": project.last_bar,
         "end_beat": project.end_beat,
         "tracks": [t.model_dump() for t in project.tracks],
-        "strands": [strand_json(project, s, loops[s.loop]) for s in project.strands],
-        "clips": [
-            {
-                **c.model_dump(),
-                "beats": project.clip_length(c),
-                "pass_beats": _pass_beats(project, c),
-                "is_whole": c.is_whole,
-                "bar": project.metre_map.bar_of_beat(c.beat),
-                "place": str(project.metre_map.position(c.beat)),
-                "trouble": troubles[c.id],
-            }
-            for c in project.clips
-        ],
     }
 
 
-def _troubles(project: Project, loops: dict[str, Loop]) -> dict[str, str | None]:
-    """Why a clip is silent though nobody muted it; None where it sounds. By the clip's id."""
-    known: dict[tuple[str, float], str | None] = {}
-    found = {}
-    for clip in project.clips:
-        strand = project.strand(clip.strand)
-        key = (strand.id, project.tempo_map.bpm_at(clip.beat))
-        if key not in known:
-            placed = Placement.of(project, strand, loops[strand.loop], clip.beat)
-            known[key] = placed.why_silent
-        found[clip.id] = known[key]
-    return found
+def clip_json(project: Project, clip: Clip, trouble: str | None) -> dict[str, Any]:
+    """A clip with what is worked out of it; why it is silent though nobody muted it."""
+    return {
+        **dict(clip),
+        "beats": project.clip_length(clip),
+        "pass_beats": _pass_beats(project, clip),
+        "is_whole": clip.is_whole,
+        "bar": project.metre_map.bar_of_beat(clip.beat),
+        "place": str(project.metre_map.position(clip.beat)),
+        "trouble": trouble,
+    }
 
 
 def _offer(project: Project) -> dict[str, Any] | None:
@@ -175,8 +158,11 @@ def _shape(strand: Strand) -> list[tuple[float, float]]:
 
 def _pass_beats(project: Project, clip: Clip) -> float:
     """Beats of the project that the clip's first pass lasts."""
+    strand = project.strand(clip.strand)
+    if strand.follows:
+        return strand.span
     one = clip.changed(beat=max(0.0, clip.beat - clip.slip), passes=1, length=None)
-    return project.clip_length(one)
+    return project.length_of(one, strand)
 
 
 def found_json(found: Found, project: Project | None, first: int) -> dict[str, Any]:

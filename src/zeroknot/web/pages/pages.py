@@ -15,9 +15,9 @@ from zeroknot.core.overview import RING_SECTORS
 from zeroknot.document.project import Project
 from zeroknot.store.shelf_query import Query
 from zeroknot.studio.studio import Studio
-from zeroknot.web.api.deps import StudioDep
+from zeroknot.web.api.deps import ShownDep, StudioDep
 from zeroknot.web.api.hand_wire import hand_json
-from zeroknot.web.api.wire import found_json, state_json
+from zeroknot.web.api.wire import found_json
 from zeroknot.web.filters import FILTERS
 from zeroknot.web.pages.faces import face_of
 from zeroknot.web.paths import paths
@@ -41,7 +41,7 @@ class View:
     """What a view's template and script are given.
 
     noun   "shelf", "fit" or "arrange": template folder, script and place in the rail
-    state  the project as `wire.state_json` sends it
+    state  the project as `ShownProjects.whole` tells it
     data   what this view alone needs
     """
 
@@ -79,7 +79,7 @@ def project_page(project: str) -> Response:
 
 
 @router.get("/p/{project}/shelf")
-def shelf_page(request: Request, studio: StudioDep, project: str) -> Response:
+def shelf_page(request: Request, studio: StudioDep, shown: ShownDep, project: str) -> Response:
     state = studio.projects.opened(project)
     found = studio.shelf.find(Query(), state.project, 0, PAGE_ROWS)
     data = {
@@ -89,33 +89,33 @@ def shelf_page(request: Request, studio: StudioDep, project: str) -> Response:
         "sounds": [*KINDS, ONE_HIT],
         "exchange": studio.exchange.host,
     }
-    return _shown(request, View("shelf", "Shelf", state_json(studio, state), data))
+    return _shown(request, View("shelf", "Shelf", shown.whole(state), data))
 
 
 @router.get("/p/{project}/fit")
-def fit_anything(request: Request, studio: StudioDep, project: str) -> Response:
+def fit_anything(request: Request, studio: StudioDep, shown: ShownDep, project: str) -> Response:
     """Without anything in hand: the project's last strand, or the newest loop on the shelf."""
     state = studio.projects.state(project)
     hand = _last_in_hand(studio, state.project)
     if hand:
         return RedirectResponse(paths.fit(project, hand))
-    return _shown(request, View("fit", "Fit", state_json(studio, state), {"empty": True}))
+    return _shown(request, View("fit", "Fit", shown.whole(state), {"empty": True}))
 
 
 @router.get("/p/{project}/fit/{hand}")
-def fit_page(request: Request, studio: StudioDep, project: str, hand: str) -> Response:
+def fit_page(
+    request: Request, studio: StudioDep, shown: ShownDep, project: str, hand: str
+) -> Response:
     state = studio.projects.state(project)
     held = studio.hand(state.project, hand)
     data = hand_json(state.project, held)
-    return _shown(
-        request, View("fit", f"Fit: {held.strand.name}", state_json(studio, state), data, hand)
-    )
+    return _shown(request, View("fit", f"Fit: {held.strand.name}", shown.whole(state), data, hand))
 
 
 @router.get("/p/{project}/arrange")
-def arrange_page(request: Request, studio: StudioDep, project: str) -> Response:
+def arrange_page(request: Request, studio: StudioDep, shown: ShownDep, project: str) -> Response:
     state = studio.projects.state(project)
-    return _shown(request, View("arrange", "Arrange", state_json(studio, state)))
+    return _shown(request, View("arrange", "Arrange", shown.whole(state)))
 
 
 def failure(request: Request, message: str, status: int) -> Response:

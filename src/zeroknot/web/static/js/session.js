@@ -4,10 +4,12 @@
 import { ApiError, getJson, postOnce } from "./net/api.js";
 import { connection } from "./net/connection.js";
 import { listen } from "./net/events.js";
+import { sheetWith, stateWith } from "./net/since.js";
 import { TakenBack } from "./taken-back.js";
 import { Engine } from "./engine/engine.js";
 
 /** @typedef {import("./types.js").ProjectState} ProjectState */
+/** @typedef {import("./types.js").StateChange} StateChange */
 /** @typedef {import("./types.js").Sheet} Sheet */
 
 export class Session {
@@ -103,29 +105,34 @@ export class Session {
     return () => this.hearers.delete(hearer);
   }
 
+  /** What this page has: every question says so. */
+  get stands() {
+    return { revision: this.state.revision, known: this.state.token };
+  }
+
   /** Ask for something to be done; one after another. @param {import("./types.js").Intent} intent */
   submit(intent) {
-    return this.queue(() => postOnce(`${this.path}/intents`, { revision: this.state.revision, intent }));
+    return this.queue(() => postOnce(`${this.path}/intents`, { ...this.stands, intent }));
   }
 
   /** Take the project's last edit back. */
   moveBack() {
-    return this.queue(() => postOnce(`${this.path}/undo`, { revision: this.state.revision }), false);
+    return this.queue(() => postOnce(`${this.path}/undo`, this.stands), false);
   }
 
   /** Bring the edit that was taken back last. */
   moveOn() {
-    return this.queue(() => postOnce(`${this.path}/redo`, { revision: this.state.revision }), false);
+    return this.queue(() => postOnce(`${this.path}/redo`, this.stands), false);
   }
 
   /**
-   * @param {() => Promise<ProjectState>} ask @param {boolean} [isEdit] something new, to be taken back
+   * @param {() => Promise<ProjectState | StateChange>} ask @param {boolean} [isEdit] something new, to be taken back
    * @returns {Promise<boolean>} whether it was done
    */
   queue(ask, isEdit = true) {
     return this.inOrder(async () => {
       try {
-        this.accept(await ask(), true);
+        await this.accept(await ask(), true);
         if (isEdit) this.history.did({ kind: "project" });
         return true;
       } catch (error) {
@@ -158,9 +165,15 @@ export class Session {
     return this.inOrder(() => Promise.resolve());
   }
 
-  /** Take a state, unless a newer one is here. @param {ProjectState} state @param {boolean} [isOurs] something done here made it */
-  accept(state, isOurs = false) {
-    if (state.moves < this.state.moves) return;
+  /** Take a state, unless a newer one is here. @param {ProjectState | StateChange} said @param {boolean} [isOurs] something done here made it @returns {Promise<void>} */
+  accept(said, isOurs = false) {
+    if (said.moves < this.state.moves) return Promise.resolve();
+    const state = stateWith(this.state, said);
+    if (!state) {
+      // It leads from a state that another answer has replaced meanwhile.
+      this.history.stands(said.revision, isOurs);
+      return this.reload();
+    }
     this.history.stands(state.revision, isOurs);
     this.state = state;
     this.newest = Math.max(this.newest, state.moves);
@@ -169,11 +182,13 @@ export class Session {
     for (const note of state.notes) this.say(note);
     this.changed();
     void this.reloadSheet();
+    return Promise.resolve();
   }
 
+  /** @returns {Promise<void>} */
   async reload() {
     try {
-      this.accept(await getJson(this.path));
+      await this.accept(await getJson(`${this.path}?known=${this.state.token}`));
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
       this.say(error.message, "error");
@@ -195,10 +210,13 @@ export class Session {
   async reloadSheet() {
     this.fetching += 1;
     const turn = this.fetching;
-    const query = this.hand ? `?hand=${this.hand}${this.audition && `&${this.audition}`}` : "";
+    const known = this.sheet ? `&known=${this.sheet.token}` : "";
+    const hand = this.hand ? `&hand=${this.hand}${this.audition && `&${this.audition}`}` : "";
     try {
-      const sheet = await getJson(`${this.path}/sheet${query}`);
+      const said = await getJson(`${this.path}/sheet?${(hand + known).slice(1)}`);
       if (turn !== this.fetching) return;
+      const sheet = sheetWith(this.sheet, said);
+      if (!sheet) return void this.reloadSheet();
       this.sheet = sheet;
       this.engine_?.song.adopt(sheet);
       this.changed();

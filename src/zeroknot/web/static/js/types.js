@@ -19,6 +19,9 @@
  * @typedef {import("api").FoundLoop} FoundLoop
  * @typedef {import("api").ShownClip} Clip
  * @typedef {import("api").ProjectState} ProjectState
+ * @typedef {import("api").StateChange} StateChange
+ * @typedef {import("api").SheetChange} SheetChange
+ * @typedef {import("api").Version} Version
  * @typedef {import("api").LaidReading} Reading
  * @typedef {import("api").Steadiness} Steadiness
  * @typedef {import("api").HeardKey} HeardKey
