@@ -19,6 +19,7 @@ import { shelf } from "./views/shelf.js";
 import { startStrip } from "./views/strip.js";
 import { beginsAgain, cycleOf, setCycle } from "./cycle.js";
 import { transport } from "./views/transport.js";
+import { versions } from "./views/versions.js";
 
 const MATCH_AFTER_MS = 600;
 
@@ -140,6 +141,7 @@ const session = new Session(JSON.parse(document.getElementById("state")?.textCon
 const app = new App(session);
 
 Alpine.data("transport", transport(session));
+Alpine.data("versions", versions(session));
 Alpine.data("shelf", shelf(session, app));
 Alpine.data("bringing", bringing(session));
 Alpine.data("online", online(session, app));

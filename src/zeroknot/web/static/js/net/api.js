@@ -101,10 +101,10 @@ export const getInner = async (path, signal) => {
   return { html: await response.text(), url: new URL(response.url).pathname };
 };
 
-/** @param {string} path @param {unknown} body @param {How} how */
-const sent = async (path, body, how) => {
+/** @param {string} path @param {unknown} body @param {How} how @param {string} [method] */
+const sent = async (path, body, how, method = "POST") => {
   const headers = { "content-type": "application/json" };
-  const response = await ask(path, { method: "POST", headers, body: JSON.stringify(body ?? {}) }, how);
+  const response = await ask(path, { method, headers, body: JSON.stringify(body ?? {}) }, how);
   return response.status === 204 ? null : response.json();
 };
 
@@ -113,6 +113,9 @@ export const post = (path, body, how = {}) => sent(path, body, { deadlineMs: LON
 
 /** What is done once however often it is sent: it has an id of its own, and waits for the server. @param {string} path @param {Record<string, unknown>} body */
 export const postOnce = (path, body) => sent(path, { ...body, id: crypto.randomUUID() }, { again: true });
+
+/** What comes to the same however often it is sent. @param {string} path @param {unknown} body */
+export const putJson = (path, body) => sent(path, body, { again: true }, "PUT");
 
 /** @param {string} path */
 export const remove = async (path) => {
