@@ -7,9 +7,7 @@ against their names when they come in.
 import json
 import math
 import re
-import struct
 import zipfile
-import zlib
 from dataclasses import asdict
 from pathlib import Path
 from typing import BinaryIO
@@ -18,18 +16,20 @@ from pydantic import TypeAdapter
 
 from zeroknot.core.audio import HIGHEST_RATE, LOWEST_RATE
 from zeroknot.core.errors import FormatError
+from zeroknot.core.formats.archive import opened_archive, parts_of
 from zeroknot.core.harmony.key import Key, KeyNameError
 from zeroknot.core.loop import NO_KEY, Loop
+from zeroknot.document.coherent import coherent
 from zeroknot.document.stored import tree_text, tree_value
-from zeroknot.store.audio_store import COPY_BYTES, AudioStore, sha256_of
+from zeroknot.store.audio_store import AudioStore, sha256_of
 from zeroknot.store.codec import newest_recipe
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.projects import Projects
 
-# What may go wrong in an archive whose bytes are not what they were.
+# What may go wrong in texts that are not what they were.
 DAMAGE = (
-    zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, KeyError,
-    ValueError, TypeError, AttributeError, IndexError, OverflowError, struct.error, KeyNameError,
+    KeyError, ValueError, TypeError, AttributeError, IndexError, OverflowError, RecursionError,
+    KeyNameError,
 )  # fmt: skip
 SHA = re.compile(r"[0-9a-f]{64}")
 LARGEST_TEXT = 64 * 1024 * 1024
@@ -57,9 +57,9 @@ class Bundles:
         """
         arrived: dict[str, Path] = {}
         try:
-            with zipfile.ZipFile(file) as bundle:
-                tree = tree_value(_text(bundle, "project.json"))
-                loops = _loops(_text(bundle, "loops.json"))
+            with opened_archive(file) as bundle:
+                tree = coherent(tree_value(_text(bundle, "project.json")))
+                loops = loops_of(_text(bundle, "loops.json"))
                 if tree.loops() - {loop.sha for loop in loops}:
                     raise FormatError("the project uses loops that are not in its file")
                 for loop in loops:
@@ -84,11 +84,9 @@ class Bundles:
         info = bundle.getinfo(f"audio/{loop.sha}")
         if info.file_size > LARGEST_AUDIO:
             raise FormatError(f"a recording in the file has {info.file_size / 1e9:.1f} GB")
-        with bundle.open(info) as source, incoming.open("wb") as target:
-            left = info.file_size
-            while left > 0 and (part := source.read(min(COPY_BYTES, left))):
+        with incoming.open("wb") as target:
+            for part in parts_of(bundle, info):
                 target.write(part)
-                left -= len(part)
         if sha256_of(incoming) != loop.sha:
             raise FormatError(f"the recording of {loop.name!r} is damaged in the file")
 
@@ -101,10 +99,10 @@ def _drop(arrived: dict[str, Path]) -> None:
 def _text(bundle: zipfile.ZipFile, name: str) -> str:
     if bundle.getinfo(name).file_size > LARGEST_TEXT:
         raise FormatError(f"{name} in the file is too large to be a project")
-    return bundle.read(name).decode()
+    return b"".join(parts_of(bundle, bundle.getinfo(name))).decode()
 
 
-def _loops(text: str) -> list[Loop]:
+def loops_of(text: str) -> list[Loop]:
     """The loops of a bundle, each of its types and a recording that could be."""
     said = json.loads(text)
     for loop in said:

@@ -10,6 +10,7 @@ from pydantic import ValidationError
 
 from zeroknot.core.errors import EditError, StaleError, ZeroKnotError
 from zeroknot.core.loop import Statement
+from zeroknot.document.coherent import RATES
 from zeroknot.document.difference import difference
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.project import LONGEST_NAME, Project
@@ -27,7 +28,6 @@ from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.hand import new_id
 from zeroknot.studio.intents.base import Intent
 
-RATES = (44_100, 48_000, 88_200, 96_000)
 MOST_PARTS = 500_000  # of trees held in memory; those that did not change are shared between them
 MOST_NEWEST = 8
 PARTS_A_TREE = 2_000  # that it counts for at least

@@ -167,5 +167,5 @@ class RenderedTest(unittest.TestCase):
             for s in (0.0, 0.02)
         ]  # fmt: skip
         self.assertNotEqual(plans[0].digest, plans[1].digest)
-        kept = "829d4cd44aea834b317a802f6e17d3c2e843d70dd56c3f741f3d911de0b15703"
+        kept = "b458854bd38abb0cd5acc507aef897102430e57102cd9247c003bea3421aeaeb"
         self.assertEqual(plans[0].digest, kept)

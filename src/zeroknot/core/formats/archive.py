@@ -4,11 +4,14 @@ A member's name is only a name: it never becomes a path. What is hidden or kept 
 (".DS_Store", "__MACOSX") is passed over in silence.
 """
 
+import lzma
+import struct
 import zipfile
+import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import PurePosixPath
-from typing import IO, BinaryIO
+from typing import BinaryIO
 
 from zeroknot.core.errors import FormatError
 
@@ -17,6 +20,11 @@ COPY_BYTES = 1 << 20
 ENCRYPTED = 0x1
 SIGNATURE = b"PK\x03\x04"
 EMPTY = b"PK\x05\x06"
+# What the packings that an archive may use raise for bytes that are not what they were.
+BROKEN = (
+    zipfile.BadZipFile, zlib.error, lzma.LZMAError, OSError, EOFError, NotImplementedError,
+    RuntimeError, ValueError, KeyError, IndexError, OverflowError, struct.error,
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -42,7 +50,8 @@ def members(archive: zipfile.ZipFile, most_bytes: int) -> list[Member]:
     most_bytes  of all together, unpacked
     Raises FormatError where the archive as a whole is refused.
     """
-    infos = [i for i in archive.infolist() if not i.is_dir() and not is_hidden(i.filename)]
+    files = [i for i in archive.infolist() if not i.filename.endswith("/")]
+    infos = [i for i in files if not is_hidden(i.filename)]
     if not infos:
         raise FormatError("the archive holds no files")
     if len(infos) > MOST_MEMBERS:
@@ -63,18 +72,34 @@ def is_hidden(name: str) -> bool:
     return "__MACOSX" in parts or any(hidden) or (bool(parts) and parts[-1] == "Thumbs.db")
 
 
-def parts_of(member: IO[bytes], most_bytes: int) -> Iterator[bytes]:
-    """A member's bytes. Raises FormatError where there are more than its entry promised."""
-    left = most_bytes
-    while part := member.read(COPY_BYTES):
-        left -= len(part)
-        if left < 0:
-            raise FormatError("it unpacks to more than the archive says; that is no honest file")
-        yield part
+def opened_archive(file: BinaryIO) -> zipfile.ZipFile:
+    """Raises FormatError where it cannot be opened."""
+    try:
+        return zipfile.ZipFile(file)
+    except BROKEN as error:
+        raise FormatError("the archive is damaged or cut off; pack it again") from error
+
+
+def parts_of(archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> Iterator[bytes]:
+    """A member's bytes. Raises FormatError for damage, and for more than its entry promised."""
+    left = info.file_size
+    try:
+        with archive.open(info) as member:
+            while part := member.read(COPY_BYTES):
+                left -= len(part)
+                if left < 0:
+                    break
+                yield part
+    except BROKEN as error:
+        raise FormatError("it is damaged in the archive") from error
+    if left < 0:
+        raise FormatError("it unpacks to more than the archive says; that is no honest file")
 
 
 def _refusal(info: zipfile.ZipInfo) -> str | None:
     path = PurePosixPath(info.filename.replace("\\", "/"))
+    if not path.name:
+        return "it has no name"
     if ".." in path.parts or path.is_absolute() or info.filename[1:2] == ":":
         return "its name leads out of the archive"
     if info.flag_bits & ENCRYPTED:

@@ -2,7 +2,6 @@
 
 import shutil
 import zipfile
-import zlib
 from dataclasses import replace
 from pathlib import Path
 from typing import BinaryIO
@@ -11,7 +10,7 @@ import numpy as np
 
 from zeroknot.core.audio import Audio
 from zeroknot.core.errors import FormatError, ZeroKnotError
-from zeroknot.core.formats.archive import Member, is_archive, members, parts_of
+from zeroknot.core.formats.archive import Member, is_archive, members, opened_archive, parts_of
 from zeroknot.core.formats.audio_file import LONGEST_SECONDS
 from zeroknot.core.formats.loop_file import read_loop_file
 from zeroknot.core.formats.midi import MidiLoop, read_midi
@@ -65,30 +64,24 @@ def take_in(
 
 def _unpacked(folder: Path, file: BinaryIO, most_bytes: int) -> Listened:
     store, found = AudioStore(folder), []
-    try:
-        with zipfile.ZipFile(file) as archive:
-            for member in members(archive, most_bytes):
-                if member.refusal:
-                    found.append(Unpacked(member.name, None, member.refusal))
-                else:
-                    found.append(_taken_out(store, archive, member))
-    except (zipfile.BadZipFile, EOFError, NotImplementedError) as error:
-        raise FormatError("the archive is damaged or cut off; pack it again") from error
+    with opened_archive(file) as archive:
+        for member in members(archive, most_bytes):
+            if member.refusal:
+                found.append(Unpacked(member.name, None, member.refusal))
+            else:
+                found.append(_taken_out(store, archive, member))
     return Listened(refusal=None, unpacked=tuple(found))
 
 
 def _taken_out(store: AudioStore, archive: zipfile.ZipFile, member: Member) -> Unpacked:
     path = store.new_incoming()
     try:
-        with archive.open(member.info) as source, path.open("wb") as target:
-            for part in parts_of(source, member.info.file_size):
+        with path.open("wb") as target:
+            for part in parts_of(archive, member.info):
                 target.write(part)
     except FormatError as error:
         path.unlink(missing_ok=True)
         return Unpacked(member.name, None, str(error))
-    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError):
-        path.unlink(missing_ok=True)
-        return Unpacked(member.name, None, "it is damaged in the archive")
     with path.open("rb") as taken:
         is_nested = is_archive(taken)
     if is_nested:  # one that holds itself would never end

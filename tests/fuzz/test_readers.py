@@ -1,0 +1,33 @@
+"""Every file that a fuzzer found worth keeping gives a value or a sentence, and soon."""
+
+import time
+import unittest
+from pathlib import Path
+
+from tests.fuzz.readers import READERS, read
+
+CORPUS = Path(__file__).parent / "corpus"
+HANG_SECONDS = 5.0
+
+
+class ReadersTest(unittest.TestCase):
+    def test_what_was_found_and_what_is_honest(self):
+        for name, (reader, honest) in READERS.items():
+            kept = [path.read_bytes() for path in sorted(CORPUS.glob(f"{name}/*"))]
+            self.assertGreater(len(kept), 20, name)
+            for data in (*honest(), *kept):
+                began = time.perf_counter()
+                with self.subTest(name, data=data[:40]):
+                    read(reader, data)
+                    self.assertLess(time.perf_counter() - began, HANG_SECONDS)
+
+    def test_honest_files_are_read(self):
+        """A reader that refused everything would pass all else."""
+        for name, (reader, honest) in READERS.items():
+            for data in honest():
+                with self.subTest(name):
+                    reader(data)
+
+
+if __name__ == "__main__":
+    unittest.main()
