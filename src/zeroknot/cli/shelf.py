@@ -80,7 +80,7 @@ def shelf(
     asked = AskShelf(
         words=words, kinds=kind or [], sounds=sound or [], bars=bars or [], keys=key or [],
         sets=set_ or [], tags=tag or [], tempo_from=tempo_from, tempo_to=tempo_to,
-        favourite=favourite, hits=hits, sort=sort, descending=descending,  # type: ignore[arg-type]
+        favourite=favourite, hits=hits, sort=sort, descending=descending,
         stretch_within=stretch_within, shift_within=shift_within,
     )  # fmt: skip
     if project is None and (stretch_within is not None or shift_within is not None):

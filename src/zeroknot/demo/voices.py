@@ -90,7 +90,7 @@ def foghorn(hertz: float, seconds: float, level: float) -> Wave:
     weights = (1.0, 0.34, 0.42, 0.16, 0.2, 0.07, 0.1)
     tone = sum(w * np.sin((n + 1) * phase + 0.3 * n) for n, w in enumerate(weights))
     swell = np.minimum(1, t / 0.018) * np.clip((t[-1] - t) / 0.11, 0, 1)
-    return level * np.tanh(0.9 * np.asarray(tone)) * swell * np.exp(-t / 2.4)
+    return np.asarray(level * np.tanh(0.9 * np.asarray(tone)) * swell * np.exp(-t / 2.4))
 
 
 def tine(hertz: float, seconds: float, level: float) -> Wave:
@@ -123,7 +123,7 @@ def gull(hertz: float, seconds: float, level: float, rng: np.random.Generator) -
         b, a = signal.iirpeak(centre, centre / width, fs=RATE)
         voice += weight * signal.lfilter(b, a, source)
     swell = np.clip(t / 0.14, 0, 1) * np.clip((t[-1] - t) / 0.24, 0, 1)
-    return level * voice * swell
+    return np.asarray(level * voice * swell)
 
 
 def buoy_bar(hertz: float, level: float) -> Wave:

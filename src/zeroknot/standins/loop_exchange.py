@@ -119,7 +119,6 @@ def run_beside(host: str, port: int) -> str:
     server = uvicorn.Server(
         uvicorn.Config(make_exchange(), host=host, port=port, log_level="error")
     )
-    server.install_signal_handlers = lambda: None  # type: ignore[method-assign]
     threading.Thread(target=server.run, daemon=True).start()
     for _ in range(100):
         if server.started:

@@ -274,7 +274,7 @@ class Bringing:
         self._announcer.say("loop", sha=loop.sha)
 
 
-def item_json(item: Incoming) -> dict[str, Any]:
+def item_json(item: Incoming) -> Any:
     """What a page is told; of a refused file, where it was set aside and whether it is there."""
     told = asdict(item)
     del told["path"], told["is_ours"]

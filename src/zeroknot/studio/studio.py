@@ -90,7 +90,7 @@ class Studio:
     def play_sheet(
         self, project: Project, hand_name: str | None, audition: Audition = AS_IT_IS,
         known: str | None = None,
-    ) -> dict[str, Any]:  # fmt: skip
+    ) -> Any:  # fmt: skip
         """The sheet as the browser plays it, with the table of pulses it looks positions up in.
 
         audition  how what is in hand is heard with the rest
@@ -132,7 +132,7 @@ class Studio:
     def hand_sheet(
         self, project: Project, hand_name: str, beat: float, against: str | None = None,
         audition: Audition = AS_IT_IS,
-    ) -> dict[str, Any]:  # fmt: skip
+    ) -> Any:  # fmt: skip
         """What is needed to hear the strand in hand alone: as fitted and as recorded.
 
         against  a method, or a set of knots (KNOT_SETS), to compare with; its render lies on the

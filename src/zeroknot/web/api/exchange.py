@@ -1,6 +1,6 @@
 """Loops found online: the page asks this server, this server the exchange."""
 
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Response
 
@@ -15,11 +15,8 @@ router = APIRouter(prefix="/api/exchange")
 @router.get("")
 def about(studio: StudioDep) -> answers.Offered:
     """Who is asked, and what it offers."""
-    return {
-        **studio.exchange.about().model_dump(),
-        "host": studio.exchange.host,
-        "tags": studio.exchange.tags(),
-    }
+    about: Any = studio.exchange.about().model_dump()
+    return about | {"host": studio.exchange.host, "tags": studio.exchange.tags()}
 
 
 @router.get("/loops")

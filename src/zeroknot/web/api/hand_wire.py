@@ -30,7 +30,7 @@ MOST_CURVE_POINTS = 300
 MOST_STRAINS = 240
 
 
-def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]:
+def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> Any:
     """What is in hand, as the Fit view needs it.
 
     beat  of the project, whose tempo counts
@@ -90,7 +90,7 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> dict[str, Any]
     }  # fmt: skip
 
 
-def proposals_json(proposals: tuple[Proposal, ...]) -> list[dict[str, Any]]:
+def proposals_json(proposals: tuple[Proposal, ...]) -> Any:
     """What may be meant, in words, and the intent it would be."""
     return [{"words": p.words, "intent": {"kind": "state_reading", **p.given}} for p in proposals]
 

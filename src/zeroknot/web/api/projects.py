@@ -2,7 +2,7 @@
 
 from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request, Response
 from fastapi import Path as PathValue
@@ -14,6 +14,7 @@ from starlette.concurrency import run_in_threadpool
 from zeroknot.core.errors import FormatError, NotFoundError
 from zeroknot.core.formats.midi_tempo import read_time, write_time
 from zeroknot.core.listening.counting import from_taps, tapped_bpm
+from zeroknot.core.listening.seams import FoundLoop
 from zeroknot.document.edits.any_edit import AskedEdit
 from zeroknot.document.project import LONGEST_NAME
 from zeroknot.studio.audition import Audition
@@ -174,7 +175,12 @@ def redo(studio: StudioDep, shown: ShownDep, project: str, ask: AskBack) -> AnyS
 @router.get("/projects/{project}/versions")
 def versions(studio: StudioDep, project: str) -> list[answers.Version]:
     """States that can be gone back to: those with a name, and what undo left behind."""
-    return [asdict(version) for version in studio.projects.versions(project)]
+    return [
+        answers.Version(
+            number=v.number, name=v.name, label=v.label, made_at=v.made_at, edits=v.edits
+        )
+        for v in studio.projects.versions(project)
+    ]
 
 
 @router.put("/projects/{project}/versions/{number}", status_code=204)
@@ -216,10 +222,8 @@ def play_sheet(
     studio: StudioDep, project: str, ask: Annotated[AskSheet, Query()]
 ) -> answers.SongSheet | answers.SheetChange:
     state = studio.projects.state(project)
-    return {
-        "revision": state.revision,
-        **studio.play_sheet(state.project, ask.hand, ask.audition(), ask.known),
-    }
+    sheet = studio.play_sheet(state.project, ask.hand, ask.audition(), ask.known)
+    return sheet | {"revision": state.revision}
 
 
 @router.post("/projects/{project}/prepare", status_code=202)
@@ -240,7 +244,7 @@ def try_out(studio: StudioDep, project: str, hand: str, ask: AskTrial) -> answer
     """What an intent would sound like, alone or with the rest; nothing is kept."""
     tree = studio.projects.tried(project, ask.intent)
     if ask.with_rest:
-        return {"song": {"revision": -1, **studio.play_sheet(tree, hand)}}
+        return {"song": studio.play_sheet(tree, hand) | {"revision": -1}}
     sheet = studio.hand_sheet(tree, hand, ask.beat)
     if ask.heard is not None:
         studio.renders.begin(sheet["digest"], ask.heard)
@@ -280,7 +284,11 @@ def loops_in_take(studio: StudioDep, project: str, hand: str) -> list[answers.Fo
     """Loops that a take holds, best first."""
     tree = studio.projects.state(project).project
     found = studio.takes.loops_in(tree, hand)
-    return [{**asdict(loop), "grade": loop.grade} for loop in found]
+    return [_found_loop(loop) for loop in found]
+
+
+def _found_loop(loop: FoundLoop) -> Any:
+    return asdict(loop) | {"grade": loop.grade}
 
 
 @router.get("/projects/{project}/hand/{hand}/seam")
@@ -337,7 +345,7 @@ async def take_tempo_file(
     incoming = await received(request, studio)
     state, notes = await run_in_threadpool(_take_tempo, studio, project, revision, incoming)
     told = await run_in_threadpool(shown.since, state, known)
-    return {**told, "notes": [*state.notes, *notes]}
+    return told | {"notes": [*state.notes, *notes]}
 
 
 def _take_tempo(

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Header, Path, Request, Response
 from starlette.concurrency import run_in_threadpool
 
 from zeroknot.core.overview import PEAK_BINS
-from zeroknot.studio.projects import RATES
+from zeroknot.document.coherent import RATES
 from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.loops import FLOATS, UNCHANGING, Tile

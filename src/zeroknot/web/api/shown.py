@@ -70,7 +70,7 @@ class ShownProjects:
         self._told: LRUCache[str, Shown] = LRUCache(MOST_TOKENS)
         self._last: LRUCache[str, Shown] = LRUCache(MOST_TOKENS)  # by project
 
-    def whole(self, state: State) -> dict[str, Any]:
+    def whole(self, state: State) -> Any:
         """Everything of a project."""
         shown = self._shown(state.project)
         return {
@@ -79,7 +79,7 @@ class ShownProjects:
             "clips": list(shown.clips.values()),
         }
 
-    def since(self, state: State, known: str | None) -> dict[str, Any]:
+    def since(self, state: State, known: str | None) -> Any:
         """What is other since the answer with that token; everything where that is not known."""
         with self._lock:
             before = self._told.get(known) if known else None

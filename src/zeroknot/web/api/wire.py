@@ -165,7 +165,7 @@ def _pass_beats(project: Project, clip: Clip) -> float:
     return project.length_of(one, strand)
 
 
-def found_json(found: Found, project: Project | None, first: int) -> dict[str, Any]:
+def found_json(found: Found, project: Project | None, first: int) -> Any:
     """A page of the shelf, and how much there is of everything."""
     facets = asdict(found.facets)
     return {
@@ -185,7 +185,7 @@ def found_json(found: Found, project: Project | None, first: int) -> dict[str, A
     }
 
 
-def loop_json(loop: Loop) -> dict[str, Any]:
+def loop_json(loop: Loop) -> Any:
     """A loop with everything that it may be."""
     best, heard = loop.reading, len(loop.hearing.readings)
     return {
