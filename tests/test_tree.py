@@ -1,5 +1,6 @@
 """Checks of the tree itself: what can drift is compared."""
 
+import ast
 import re
 import subprocess
 import sys
@@ -10,6 +11,18 @@ from zeroknot.settings import Settings
 
 ROOT = Path(__file__).resolve().parents[1]
 NODE_TOOLS = ROOT / "assets" / "node_modules" / ".bin"
+
+
+ARRAYS = ("NDArray", "Samples", "Floats")
+
+
+def public_functions(node, prefix=""):
+    """Functions and methods that others may use, by their names."""
+    for part in node.body:
+        if isinstance(part, ast.ClassDef) and not part.name.startswith("_"):
+            yield from public_functions(part, f"{part.name}.")
+        elif isinstance(part, ast.FunctionDef) and not part.name.startswith("_"):
+            yield prefix + part.name, part
 
 
 def run(*command):
@@ -29,6 +42,19 @@ class TreeTest(unittest.TestCase):
     def test_types(self):
         done = run(self.tool("mypy"))
         self.assertEqual(done.returncode, 0, done.stdout[-3000:])
+
+    def test_public_functions_of_the_core_say_what_they_give(self):
+        """And of arrays, which shape they have: "float64 [attacks]"."""
+        core = ROOT / "src" / "zeroknot" / "core"
+        for path in core.rglob("*.py"):
+            for name, function in public_functions(ast.parse(path.read_text())):
+                said = ast.get_docstring(function) or ""
+                of_arrays = any(array in ast.unparse(function.args) + ast.unparse(
+                    function.returns or ast.Constant(None)
+                ) for array in ARRAYS)  # fmt: skip
+                with self.subTest(path=path.name, function=name):
+                    self.assertTrue(said)
+                    self.assertTrue(not of_arrays or "[" in said, said)
 
     def test_who_imports_whom(self):
         done = run(self.tool("lint-imports"))

@@ -48,14 +48,17 @@ class Audio:
 
     @property
     def channels(self) -> int:
+        """1 or 2."""
         return int(self.samples.shape[0])
 
     @property
     def frames(self) -> int:
+        """Samples a channel."""
         return int(self.samples.shape[1])
 
     @property
     def seconds(self) -> float:
+        """How long it lasts."""
         return self.frames / self.rate
 
     def mono(self) -> Samples:

@@ -16,6 +16,7 @@ def digest_of(value: Mapping[str, object]) -> str:
 
 
 def digest_of_text(text: str) -> str:
+    """64 hexadecimal digits: the SHA-256 of its UTF-8."""
     return hashlib.sha256(text.encode()).hexdigest()
 
 

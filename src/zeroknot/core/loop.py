@@ -61,6 +61,7 @@ class Loop:
 
     @property
     def is_midi(self) -> bool:
+        """Does it hold notes instead of sound?"""
         return self.file_kind == MIDI
 
     @property

@@ -21,7 +21,7 @@ from zeroknot.document.project import YARNS, Project, Strand, yarn_of
 from zeroknot.store.loops import LoopStore
 
 SHA_DIGITS = 64
-SAME_TEMPO = 0.03
+FOLLOWED_WITHIN = 0.03  # of the reading's pulse: then what was heard are its pulses
 KNOT_SETS = ("unstraightened", "ends")  # without the layer; with the zero knot and end knot alone
 SAME_PULSE_SECONDS = 1e-6
 
@@ -129,7 +129,7 @@ def pulses_heard(strand: Strand, loop: Loop) -> NDArray[np.float64]:
     if len(beats) > 2:
         heard = (beats[-1] - beats[0]) / (len(beats) - 1)
         is_followed = loop.is_midi or loop.seconds > LONGEST_LOOP_SECONDS
-        if is_followed and abs(heard / period - 1) < SAME_TEMPO:
+        if is_followed and abs(heard / period - 1) < FOLLOWED_WITHIN:
             return np.asarray(beats)
     return _followed(loop.hearing.attacks, period, max(loop.seconds, warp.end.second))
 

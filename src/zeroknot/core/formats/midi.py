@@ -74,6 +74,7 @@ class MidiLoop:
 
     @property
     def drums(self) -> tuple[SoundedNote, ...]:
+        """Notes of the drum channel, by their start."""
         return self._of(is_drums=True)
 
     def _of(self, is_drums: bool) -> tuple[SoundedNote, ...]:

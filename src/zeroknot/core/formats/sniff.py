@@ -5,11 +5,11 @@ from typing import BinaryIO
 from zeroknot.core.errors import FormatError
 
 MIDI = "midi"
-KINDS = ("wav", "aiff", "flac", "ogg", "mp3", MIDI)
+FILE_KINDS = ("wav", "aiff", "flac", "ogg", "mp3", MIDI)
 
 
 def sniff(file: BinaryIO) -> str:
-    """One of KINDS. Raises FormatError for anything else; the file is wound back."""
+    """One of FILE_KINDS. Raises FormatError for anything else; the file is wound back."""
     file.seek(0)
     head = file.read(12)
     file.seek(0)

@@ -26,6 +26,7 @@ class Attacks:
 
     @classmethod
     def none(cls) -> "Attacks":
+        """No attack at all."""
         return cls(np.zeros(0), np.zeros(0), np.zeros(0))
 
     def at_sensitivity(self, sensitivity: float) -> "Attacks":
@@ -33,11 +34,15 @@ class Attacks:
         return self.taken(self.sureness >= 1.0 - sensitivity)
 
     def strongest(self, most: int) -> tuple[Floats, Floats]:
-        """Seconds and strengths of as many, in order: of a long take that is enough."""
+        """Seconds and strengths of as many, in order: of a long take that is enough.
+
+        returns  float64 [kept] each
+        """
         if self.seconds.size <= most:
             return self.seconds, self.strengths
         kept = np.sort(np.argsort(-self.strengths, kind="stable")[:most])
         return self.seconds[kept], self.strengths[kept]
 
     def taken(self, which: NDArray[np.bool_]) -> "Attacks":
+        """Those that `which` says: bool [attacks]"""
         return Attacks(self.seconds[which], self.strengths[which], self.sureness[which])

@@ -89,7 +89,10 @@ def is_silent(sound: Audio) -> bool:
 
 
 def candidates(picture: Picture) -> NDArray[np.int64]:
-    """Frames of `picture` where the rise has a peak, in all bands together or in two of them."""
+    """Frames of `picture` where the rise has a peak, in all bands together or in two of them.
+
+    returns  int64 [candidates], rising
+    """
     values = picture.total
     is_peak = (values == ndimage.maximum_filter1d(values, 5)) & (values > 0.004)
     votes = np.zeros(values.size, np.int64)
@@ -112,6 +115,7 @@ class Envelopes:
 
 
 def envelopes(sound: Audio) -> Envelopes:
+    """How loud each band is over time."""
     width = max(1, round(SMOOTH_SECONDS * sound.rate))
     found = []
     for samples in (sound.samples, np.diff(sound.samples, axis=1, prepend=0.0)):
@@ -199,6 +203,10 @@ def attack_times(levels: Envelopes, rate: int, peaks: Floats, rows: Table) -> Fl
     """Seconds of attacks: where the waveform rises, if that is about where it is expected.
 
     In a mix the waveform may show another voice's rise: then the expectation holds.
+
+    peaks    float64 [attacks] seconds at which they are expected
+    rows     float [attacks, numbers] of what was seen round each
+    returns  float64 [attacks]
     """
     seen, steepness = starts_of_rise(levels, rate, peaks)
     inputs = timing_rows(rows, seen - peaks)
@@ -216,7 +224,8 @@ def timing_rows(rows: Table, shift: Floats) -> Table:
 def starts_of_rise(levels: Envelopes, rate: int, seconds: Floats) -> tuple[Floats, Floats]:
     """Where the envelope near each moment starts to rise, and how steeply.
 
-    returns  seconds, and the rise of the log level over STEP_SECONDS
+    seconds  float64 [moments]
+    returns  seconds, and the rise of the log level over STEP_SECONDS: float64 [moments] each
     """
     found = [_start_of_rise(levels, rate, float(s)) for s in seconds]
     return np.asarray([f[0] for f in found], np.float64), np.asarray([f[1] for f in found])

@@ -47,6 +47,7 @@ class TempoCurve:
 
     @property
     def mean_bpm(self) -> float:
+        """Beats a minute from the first beat to the last."""
         return float(60.0 * (self.seconds.size - 1) / (self.seconds[-1] - self.seconds[0]))
 
     @property
@@ -62,7 +63,10 @@ class TempoCurve:
 
 
 def curve_of(beats: Floats) -> TempoCurve | None:
-    """The tempo at every beat: over the four beats around it where there are as many."""
+    """The tempo at every beat: over the four beats around it where there are as many.
+
+    beats  float64 [beats] seconds, rising
+    """
     if beats.size < 2:
         return None
     reach = min(2, (beats.size - 1) // 2) if beats.size > 2 else 1
@@ -159,7 +163,12 @@ def followed(attacks: Attacks, period: float, until: float) -> Floats:
 
 
 def share_on(beats: Floats, attacks: Attacks, parts: int) -> float:
-    """How much of the attacks between the first beat and the last is on a beat or a part of one."""
+    """How much of the attacks between the first beat and the last is on a beat or a part of one.
+
+    beats    float64 [beats] seconds, rising
+    parts    of a beat
+    returns  0 to 1
+    """
     grid = np.interp(np.arange((beats.size - 1) * parts + 1) / parts, np.arange(beats.size), beats)
     inside = (attacks.seconds > beats[0] - 0.02) & (attacks.seconds < beats[-1] + 0.02)
     if not inside.any():

@@ -24,7 +24,7 @@ PLACES, SLOTS = 12, 4  # of a pulse
 TEMPO_CENTRES = 44.0 * 2.0 ** (np.arange(12) / 4.0)
 BAR_CLASSES = (1, 2, 3, 4, 5, 8, 16)
 METRE_CLASSES = (2, 3, 4, 5, 7)
-KINDS = 6
+EDGE_KINDS = 6
 PROFILE, SHAPES, LAGS = 6, 7, 7  # numbers a band, a band, and a table
 
 
@@ -56,8 +56,8 @@ def _kinds(h: Hypotheses) -> Table:
         bars,
         other,
         (h.metre[:, None] == np.asarray(METRE_CLASSES)).astype(np.float32),
-        (h.start_kind[:, None] == np.arange(KINDS)).astype(np.float32),
-        (h.end_kind[:, None] == np.arange(KINDS)).astype(np.float32),
+        (h.start_kind[:, None] == np.arange(EDGE_KINDS)).astype(np.float32),
+        (h.end_kind[:, None] == np.arange(EDGE_KINDS)).astype(np.float32),
         np.log2(h.pulses)[:, None],
         np.log2(h.bars)[:, None],
     ]

@@ -27,6 +27,7 @@ class Framing:
 
     @classmethod
     def for_rate(cls, rate: int, window_seconds: float, hop_seconds: float) -> "Framing":
+        """The power of two nearest to a window of these seconds, and whole frames a hop."""
         window = 2 ** round(np.log2(window_seconds * rate))
         return cls(window, max(1, round(hop_seconds * rate)))
 

@@ -56,25 +56,28 @@ class Hypotheses:
 
     @property
     def pulses(self) -> Ints:
+        """Pulses of a pass: int [hypotheses]"""
         return self.bars * self.metre
 
     @property
     def period(self) -> Floats:
-        """Seconds a pulse."""
+        """Seconds a pulse. float64 [hypotheses]"""
         return (self.end - self.start) / self.pulses
 
     @property
     def tempo(self) -> Floats:
-        """Pulses a minute."""
+        """Pulses a minute. float64 [hypotheses]"""
         return 60.0 / self.period
 
     def taken(self, which: Ints | NDArray[np.bool_]) -> "Hypotheses":
+        """Those that `which` says: int [taken] or bool [hypotheses]"""
         return Hypotheses(
             self.start[which], self.end[which], self.bars[which], self.metre[which],
             self.start_kind[which], self.end_kind[which],
         )  # fmt: skip
 
     def joined(self, other: "Hypotheses") -> "Hypotheses":
+        """These, then the others."""
         return Hypotheses(
             *(np.concatenate([getattr(self, f.name), getattr(other, f.name)]) for f in fields(self))
         )

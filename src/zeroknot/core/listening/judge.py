@@ -16,7 +16,11 @@ MOST_JUDGED = 140
 
 
 def likeliest(first: Table, most: int) -> NDArray[np.int64]:
-    """Rows that the quick network gives the most to, in their own order."""
+    """Rows that the quick network gives the most to, in their own order.
+
+    first    float [hypotheses, features]
+    returns  int64 [up to most]
+    """
     scores = network("readings-first").scores(first)
     return np.sort(np.argsort(-scores, kind="stable")[:most])
 
@@ -29,6 +33,9 @@ def worth_judging(material: Material, hypotheses: Hypotheses) -> tuple[Hypothese
 
 
 def judged(material: Material, hypotheses: Hypotheses) -> tuple[Hypotheses, NDArray[np.float64]]:
-    """The hypotheses worth a full look, and their scores."""
+    """The hypotheses worth a full look, and their scores.
+
+    returns  so many hypotheses, float64 [hypotheses]
+    """
     taken, first = worth_judging(material, hypotheses)
     return taken, network("readings").scores(evidence(material, taken, first))

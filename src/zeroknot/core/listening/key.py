@@ -44,6 +44,10 @@ class KeyReading:
 
     @classmethod
     def none(cls, cents: float | None = None) -> KeyReading:
+        """No key was heard.
+
+        cents  the tuning, where one was
+        """
         return cls(None, 0.0, None, 0.0, cents)
 
 
@@ -91,6 +95,7 @@ def key_profiles(material: Material) -> Table:
 
 
 def normal(profiles: Table) -> Table:
+    """Each of sum 1: float32 [profiles, numbers]"""
     return np.asarray(profiles / (profiles.sum(axis=1, keepdims=True) + 1e-9), np.float32)
 
 

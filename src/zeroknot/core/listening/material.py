@@ -31,14 +31,17 @@ class Material:
 
     @property
     def attacks(self) -> Attacks:
+        """Attacks that hold at the usual sensitivity."""
         return self.everything.at_sensitivity(SENSITIVITY)
 
     @property
     def chroma_hop(self) -> float:
+        """Seconds from one chroma to the next."""
         return self.peaks.hop_seconds
 
     @property
     def peakiness(self) -> float:
+        """Share of the energy that stands in peaks: high for tones, low for noise."""
         return self.peaks.peakiness
 
 

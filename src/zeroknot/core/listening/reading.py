@@ -37,6 +37,7 @@ class Reading:
 
     @property
     def pulses(self) -> int:
+        """Pulses of one pass."""
         return self.bars * self.beats_per_bar
 
 

@@ -149,7 +149,10 @@ def _readings(material: Material, claims: Claims) -> tuple[Reading, ...]:
 
 
 def rarity(h: Hypotheses) -> NDArray[np.float64]:
-    """How much rarer each hypothesis is than among what was learnt from: logarithms."""
+    """How much rarer each hypothesis is than among what was learnt from: logarithms.
+
+    float64 [hypotheses]
+    """
     metres = np.asarray([RARER_METRES.get(int(m), 0.0) for m in h.metre])
     bars = np.asarray([RARER_BARS.get(int(b), 0.0) for b in h.bars])
     return np.asarray(metres + bars)
@@ -160,6 +163,7 @@ def claimed_odds(h: Hypotheses, claims: Claims) -> NDArray[np.float64]:
 
     A claimed tempo is right about nine times in ten, its half or double now and then; the sound can
     still say otherwise.
+    returns  float64 [hypotheses]
     """
     odds = np.zeros(len(h))
     if claims.tempo_bpm:

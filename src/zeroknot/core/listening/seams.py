@@ -61,6 +61,7 @@ class FoundLoop:
 
     @property
     def grade(self) -> float:
+        """0 to 1: how well it repeats, all told."""
         return float(sum(weight * getattr(self, name) for name, weight in WEIGHTS.items()))
 
 

@@ -40,10 +40,12 @@ class SoundReading:
 
     @classmethod
     def none(cls) -> SoundReading:
+        """Nobody can tell."""
         return cls(None, 0.0)
 
 
 def sound_heard(material: Material, seconds: float) -> SoundReading:
+    """The kind of a sound that lasts so many seconds."""
     if is_one_hit(material, seconds):
         return SoundReading(ONE_HIT, 0.9)
     scores = network("sound").answers(sound_features(material)[None])[0]

@@ -33,7 +33,10 @@ def periods(picture: Picture) -> tuple[float, ...]:
 
 
 def top_of(values: Floats, i: int) -> float:
-    """The place of a maximum between samples: a parabola through three."""
+    """The place of a maximum between samples: a parabola through three.
+
+    values  float64 [samples]; i: the index of the maximum among them
+    """
     if not 0 < i < values.size - 1:
         return float(i)
     a, b, c = (float(v) for v in values[i - 1 : i + 2])

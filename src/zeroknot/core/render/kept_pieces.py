@@ -30,9 +30,11 @@ class KeptPieces:
         )
 
     def get(self, key: bytes) -> Rendered | None:
+        """The piece of that address (`key_of`); None where it is not kept."""
         return self._pieces.get(key)
 
     def keep(self, key: bytes, rendered: Rendered) -> None:
+        """Keep a piece, as long as there is room."""
         with suppress(ValueError):  # larger than all that is kept
             self._pieces[key] = rendered
 

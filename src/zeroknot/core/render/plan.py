@@ -77,6 +77,7 @@ class RenderPlan:
 
     @property
     def kind(self) -> Kind:
+        """Who renders it: notes are played, all else is a pass over a recording."""
         return "notes" if self.method == NOTES.key else "pass"
 
     @cached_property
@@ -91,14 +92,17 @@ class RenderPlan:
 
     @cached_property
     def time_map(self) -> TimeMap:
+        """Source seconds to output frames, through the knots."""
         return TimeMap.of_points(self.knots)
 
     @property
     def zero_second(self) -> float:
+        """Source second of the one."""
         return next(s for s, f in self.knots if f == 0)
 
     @property
     def end_second(self) -> float:
+        """Source second of the body's end."""
         return next(s for s, f in self.knots if f == self.body_frames)
 
     @property
@@ -116,10 +120,12 @@ class RenderPlan:
 
     @cached_property
     def lead_frames(self) -> int:
+        """Frames before the one."""
         return max(0, -self._output_frame(self.lead_from))
 
     @cached_property
     def tail_frames(self) -> int:
+        """Frames past the body's end."""
         return max(0, self._output_frame(self.tail_to) - self.body_frames)
 
     @property

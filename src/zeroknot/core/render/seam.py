@@ -50,6 +50,7 @@ class Seam:
 
     @property
     def is_heard(self) -> bool:
+        """Does it stand out from what the sound does anyway?"""
         return self.jump > HEARD and not self.begins
 
 

@@ -54,6 +54,7 @@ class Method:
 
     @property
     def render_piece(self) -> PieceRenderer:
+        """Its code, loaded when it is first asked for."""
         renderer: PieceRenderer = import_module(self.module).render_piece
         return renderer
 

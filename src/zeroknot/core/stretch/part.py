@@ -50,10 +50,11 @@ class Part:
 
     @property
     def frames(self) -> int:
+        """Output frames of it."""
         return self.end - self.start
 
     def source_frames_at(self, output_frames: Floats) -> Floats:
-        """Source frames (not rounded) at output frames."""
+        """Source frames (not rounded) at output frames. float64 [frames] each"""
         return self.time_map.source_of(output_frames) * self.rate
 
     @cached_property

@@ -23,7 +23,11 @@ def render_piece(
     to_anchor: tuple[float, float],
     settings: StretchSettings,
 ) -> tuple[int, Samples]:
-    """The grains that start in one piece of a part, to be added to what its neighbours give."""
+    """The grains that start in one piece of a part, to be added to what its neighbours give.
+
+    from_anchor, to_anchor  (source frame, output frame)
+    returns                 first output frame, float32 [channels, frames]
+    """
     length = max(8, round(settings.grain_seconds * part.rate))
     step = length / settings.density
     # Grains are counted from the part's start; a circle holds a whole number of them.

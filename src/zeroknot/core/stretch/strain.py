@@ -32,6 +32,7 @@ class Strain:
 
     @property
     def mean(self) -> float:
+        """Over the whole pass, by how long each stretch lasts."""
         return float(np.average(self.values, weights=np.diff(self.frames)))
 
 

@@ -40,7 +40,11 @@ def render_piece(
     to_anchor: tuple[float, float],
     settings: StretchSettings,
 ) -> tuple[int, Samples]:
-    """One piece of a part, to be added to what its neighbours give."""
+    """One piece of a part, to be added to what its neighbours give.
+
+    from_anchor, to_anchor  (source frame, output frame)
+    returns                 first output frame, float32 [channels, frames]
+    """
     ratio = pitch_ratio(part.semitones)
     join = min(int(JOIN_SECONDS * part.rate), int(to_anchor[1] - from_anchor[1]) // 4)
     start, end = int(np.floor(from_anchor[1] + 0.5)), int(np.floor(to_anchor[1] + 0.5))

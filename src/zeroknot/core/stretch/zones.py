@@ -25,7 +25,7 @@ def zoned_map(
     after        (share of the gap to the next fixed point, frames) that run on, the less of both
     before       the same ahead of a fixed point
     clear        output frames round an anchor within which other attacks are not kept
-    returns      source frames, output frames on that axis
+    returns      source frames, output frames on that axis: float64 [points] each, rising
     """
     # As far as the next fixed point lies at most.
     reach = 1.5 * LONGEST_PIECE_SECONDS * part.rate + clear

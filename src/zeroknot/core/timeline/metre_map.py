@@ -43,10 +43,12 @@ class Metre:
 
     @property
     def is_compound(self) -> bool:
+        """Are its pulses dotted, as in 6/8?"""
         return self.denominator == 8 and self.numerator in (6, 9, 12)
 
     @property
     def pulses_per_bar(self) -> int:
+        """What a foot taps in a bar: 4 in 4/4, 2 in 6/8."""
         return self.numerator // 3 if self.is_compound else self.numerator
 
     @property
@@ -101,6 +103,7 @@ class MetreMap:
 
     @classmethod
     def steady(cls, metre: Metre) -> "MetreMap":
+        """One metre throughout."""
         return cls((MetreChange(1, metre),))
 
     @cached_property

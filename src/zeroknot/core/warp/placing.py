@@ -43,6 +43,7 @@ class Tied:
 
     @property
     def warp(self) -> WarpMap:
+        """Base knots and layer together: what is heard."""
         return with_layer(self.base, self.layer)
 
 

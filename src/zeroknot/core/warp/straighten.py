@@ -36,6 +36,7 @@ class Tie:
     to_beat: float
 
     def beat(self, amount: float) -> float:
+        """Its beat where the layer holds by an amount of 0 to 1."""
         return self.from_beat + amount * (self.to_beat - self.from_beat)
 
 
@@ -60,6 +61,7 @@ class Straighten:
 
     @property
     def knots(self) -> tuple[Knot, ...]:
+        """Its ties as knots, at its amount."""
         return tuple(Knot(t.second, t.beat(self.amount)) for t in self.ties)
 
     def rescaled(self, before: WarpMap, after: WarpMap) -> "Straighten":
@@ -75,6 +77,7 @@ class Straighten:
         return replace(self, ties=ties)
 
     def without(self, seconds: Iterable[float]) -> "Straighten":
+        """The layer without its ties at these seconds of the recording."""
         gone = set(seconds)
         return replace(self, ties=tuple(t for t in self.ties if t.second not in gone))
 

@@ -38,6 +38,7 @@ class TimeMap:
 
     @classmethod
     def of_points(cls, points: tuple[tuple[float, int], ...]) -> "TimeMap":
+        """points  (source second, output frame), rising"""
         table = np.asarray(points, dtype=np.float64)
         return cls(np.ascontiguousarray(table[:, 0]), np.ascontiguousarray(table[:, 1]))
 
@@ -46,11 +47,11 @@ class TimeMap:
         return np.asarray(np.diff(self.frames) / (np.diff(self.seconds) * rate))
 
     def source_of(self, frames: Floats) -> Floats:
-        """Source seconds at output frames."""
+        """Source seconds at output frames. float64 [frames] each"""
         return _along(self.frames, self.seconds, frames)
 
     def output_of(self, seconds: Floats) -> Floats:
-        """Output frames (not rounded) of source seconds."""
+        """Output frames (not rounded) of source seconds. float64 [seconds] each"""
         return _along(self.seconds, self.frames, seconds)
 
     def is_copy(self, rate: int, tolerance_frames: float = 1.0) -> bool:

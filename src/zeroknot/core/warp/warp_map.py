@@ -56,10 +56,12 @@ class WarpMap:
 
     @cached_property
     def zero(self) -> Knot:
+        """The knot on beat 0: the one."""
         return next(k for k in self.knots if k.beat == 0.0)
 
     @property
     def end(self) -> Knot:
+        """The knot on the last beat."""
         return self.knots[-1]
 
     @property

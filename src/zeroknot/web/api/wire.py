@@ -21,7 +21,7 @@ from zeroknot.studio.projects import State
 
 LINE_POINTS = 24  # of a ramp
 MOST_SHAPE = 65
-SAME_TEMPO = 0.0005
+UNHEARD_TEMPO = 0.0005  # of a tempo: nobody is asked about so little
 
 
 def project_json(state: State) -> dict[str, Any]:
@@ -72,7 +72,7 @@ def _offer(project: Project) -> dict[str, Any] | None:
         return None
     strand = project.strands[0]
     bpm = strand.own_bpm
-    is_same = abs(bpm / project.tempo_map.bpm_at(0.0) - 1.0) < SAME_TEMPO
+    is_same = abs(bpm / project.tempo_map.bpm_at(0.0) - 1.0) < UNHEARD_TEMPO
     if strand.reading is None or is_same or not SLOWEST_BPM <= bpm <= FASTEST_BPM:
         return None
     return {"strand": strand.id, "name": strand.name, "bpm": bpm}
