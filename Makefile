@@ -35,10 +35,14 @@ test: .venv/.test
 	$(BIN)/python -m compileall -q src tests
 	$(BIN)/python -m tests
 
-# The same stories and requests as in the tests, many times as many.
-fuzz: .venv/.test
+# The same stories and requests as in the tests, many times as many; then every reader, 20 minutes each.
+FUZZ_SECONDS ?= 1200
+fuzz: .venv/.test requirements/fuzz.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/fuzz.lock
 	STORIES=400 $(BIN)/python -m tests tests.studio.test_stories
 	REQUESTS=500 $(BIN)/python -m tests tests.web.test_any_request
+	for reader in midi tempo zip project wav aiff packed; do \
+	  $(BIN)/python -m tests.fuzz $$reader $(FUZZ_SECONDS) || exit 1; done
 
 # Loops for measuring are rendered once, into .data/accuracy, by fluidsynth and free soundfonts.
 bench: .venv/.test requirements/bench.lock
@@ -63,7 +67,7 @@ assets:
 # Locks carry hashes and no address of any registry.
 lock:
 	$(PYTHON) -m venv .venv/lock && .venv/lock/bin/pip install --quiet pip-tools
-	for part in app test bench; do \
+	for part in app test bench fuzz; do \
 	  extra=$$([ $$part = app ] || echo "--extra $$part"); \
 	  .venv/lock/bin/pip-compile --quiet --generate-hashes --no-emit-index-url --no-emit-trusted-host \
 	    --no-emit-find-links --allow-unsafe --strip-extras $$extra -o requirements/$$part.lock pyproject.toml ; done

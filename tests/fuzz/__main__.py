@@ -1,8 +1,9 @@
 """`python -m tests.fuzz READER [SECONDS]`: bytes that nobody would write, for as long as wanted.
 
 atheris changes what it is given by what the reader's code did with it. A crash, a hang over 5 s or
-over 1 GB ends with status 1, and the bytes lie beside the corpus. What reached something new is
-kept in tests/fuzz/corpus, which `make test` reads once.
+over 1 GB ends with another status than 0, and the bytes lie in .data/fuzz beside all that reached
+something new. `python -m tests.fuzz READER keep` takes what reaches more than tests/fuzz/corpus
+does into that; `make test` reads it once.
 """
 
 import sys
@@ -11,6 +12,7 @@ from pathlib import Path
 import atheris
 
 CORPUS = Path(__file__).parent / "corpus"
+MADE = Path(".data/fuzz")
 HANG_SECONDS, MOST_MB = 5, 1024
 LONGEST_BYTES = 20_000
 
@@ -19,19 +21,19 @@ with atheris.instrument_imports(include=["zeroknot", "mido", "zipfile", "tinytag
 
 
 def main() -> None:
-    name, seconds = sys.argv[1], sys.argv[2] if len(sys.argv) > 2 else "1200"
+    name, how = sys.argv[1], sys.argv[2] if len(sys.argv) > 2 else "1200"
     reader, honest = READERS[name]
-    folder = CORPUS / name
-    folder.mkdir(parents=True, exist_ok=True)
+    made, kept = MADE / name, CORPUS / name
+    made.mkdir(parents=True, exist_ok=True)
+    kept.mkdir(parents=True, exist_ok=True)
     for i, data in enumerate(honest()):
-        (folder / f"honest-{i}").write_bytes(data)
-    found = folder.with_name(f"{name}-found-")
-    atheris.Setup(
-        [sys.argv[0], str(folder), f"-max_total_time={seconds}", f"-timeout={HANG_SECONDS}",
-         f"-rss_limit_mb={MOST_MB}", f"-max_len={LONGEST_BYTES}", f"-artifact_prefix={found}",
-         "-print_final_stats=1", "-verbosity=0"],
-        lambda data: read(reader, data),
-    )  # fmt: skip
+        (made / f"honest-{i}").write_bytes(data)
+    run = ["-merge=1", str(kept), str(made)] if how == "keep" else [
+        str(made), str(kept), f"-max_total_time={how}", f"-artifact_prefix={MADE}/{name}-found-",
+        "-print_final_stats=1",
+    ]  # fmt: skip
+    limits = [f"-timeout={HANG_SECONDS}", f"-rss_limit_mb={MOST_MB}", f"-max_len={LONGEST_BYTES}"]
+    atheris.Setup([sys.argv[0], *run, *limits, "-verbosity=0"], lambda data: read(reader, data))
     atheris.Fuzz()
 
 

@@ -135,7 +135,7 @@ def read_midi(file: BinaryIO) -> MidiLoop:
         second += mido.tick2second(at - tick, midi.ticks_per_beat, tempo)
         tick = at
         if event.type == "set_tempo":
-            tempo = event.tempo
+            tempo = event.tempo or tempo  # of no length a beat cannot be
             quarter = tick / midi.ticks_per_beat
             if tempos[-1][0] == quarter:  # of two at once the last one holds
                 tempos.pop()
