@@ -1,12 +1,20 @@
-"""Where do the rows live? One SQLite file in WAL mode, its schema made by Alembic alone."""
+"""Where do the rows live? One SQLite file in WAL mode, brought up to date by Alembic."""
 
 import sqlite3
 from pathlib import Path
 
 from sqlalchemy import Connection, Engine, event, inspect, text
-from sqlmodel import create_engine
+from sqlmodel import SQLModel, create_engine
 
+from zeroknot.store import tables
+
+assert tables  # they are part of SQLModel.metadata once they are loaded
 MIGRATIONS = Path(__file__).parent / "migrations"
+ALEMBICS_OWN = """
+CREATE TABLE alembic_version (
+    version_num VARCHAR(32) NOT NULL, CONSTRAINT alembic_version_pkc PRIMARY KEY (version_num)
+)
+"""
 # Migrations are numbered: the last file's number is the newest schema.
 NEWEST = max(path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
 
@@ -22,8 +30,15 @@ def opened_database(file: Path) -> Engine:
 
 
 def migrate(engine: Engine) -> None:
-    """Run every migration that has not run yet; Alembic is loaded only where one has not."""
-    if _version(engine) == NEWEST:
+    """Run every migration that has not run yet; Alembic is loaded only where one has not.
+
+    A new file is made as the tables say at once: that the migrations come to the same is a test.
+    """
+    version = _version(engine)
+    if version == NEWEST:
+        return
+    if version is None and not inspect(engine).get_table_names():
+        _make(engine)
         return
     from alembic import command
     from alembic.config import Config
@@ -33,6 +48,15 @@ def migrate(engine: Engine) -> None:
     with engine.begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+
+
+def _make(engine: Engine) -> None:
+    with writing(engine).begin() as connection:
+        if inspect(connection).has_table("alembic_version"):
+            return  # another process made it meanwhile
+        SQLModel.metadata.create_all(connection)
+        connection.execute(text(ALEMBICS_OWN))
+        connection.execute(text("INSERT INTO alembic_version VALUES (:newest)"), {"newest": NEWEST})
 
 
 def _version(engine: Engine) -> str | None:
