@@ -1,11 +1,15 @@
 """The shelf as a person works with it: bring in, find, hear in time and key, correct, place."""
 
 import base64
+import random
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from benchmarks.shelf import made_up as loop_made_up
 from sqlalchemy import insert
+from sqlmodel import Session
 
 from tests.browser.harness import BrowserTest
 from tests.core.listening.test_midi_reading import midi
@@ -14,8 +18,9 @@ from tests.standins.test_exchange import Running
 from tests.store.test_shelf_index import loop as made_up
 from tests.studio.test_bringing import packed, tone
 from zeroknot.core.formats.riff import wav_bytes
-from zeroknot.store.codec import facts_columns
+from zeroknot.store.codec import facts_columns, loop_row
 from zeroknot.store.database import opened_database
+from zeroknot.store.facts import derive
 from zeroknot.store.tables import FactsRow
 from zeroknot.web.pictures import wave_png
 
@@ -536,6 +541,49 @@ class LongListTest(ShelfHarness):
         self.choose("ash 702")
         page.keyboard.press("ArrowDown")
         self.wait(lambda: page.locator(".rows li[aria-current=true]").inner_text()[:7] == "ash 703")
+
+
+class ManyAtOnceTest(ShelfHarness):
+    has_own_server = True
+
+    def test_a_thousand_are_taken_off_in_the_background_and_put_back(self):
+        engine = opened_database(self.data / "zeroknot.sqlite")
+        self.addCleanup(engine.dispose)
+        chance = random.Random(1)
+        loops = [replace(loop_made_up(i, chance), name=f"yew {i}") for i in range(1, 1201)]
+        with Session(engine) as session, session.begin():
+            rows = [loop_row(loop) for loop in loops]
+            session.add_all(rows)
+            derive(session, *rows)
+        dot = wave_png(np.zeros((1, 2), np.float32), 0, "day")
+        self.page.route(
+            "**/*.png*", lambda r: r.fulfill(status=200, content_type="image/png", body=dot)
+        )
+        self.open()
+        page = self.page
+        self.choose("yew 1200")
+        page.keyboard.press("Control+a")
+        page.keyboard.press("Delete")
+        # It is told how far it is, and other things can be done meanwhile.
+        page.locator(".jobs li").filter(has_text="1200 loops: off the shelf").wait_for()
+        page.get_by_role("button", name="Stop", exact=True).wait_for()
+        self.assertEqual(page.locator(".saved").inner_text(), "All saved")
+        page.screenshot(path="/tmp/jobs.png")
+        self.notice("1200 loops: off the shelf.")
+        page.locator(".jobs li").wait_for(state="detached")
+        self.wait(lambda: self.names() == [])
+        page.keyboard.press("Control+z")
+        self.notice("taken back")
+        self.wait(lambda: len(self.names()) > 10)
+        # Half of it is enough: what was done stays, and is taken back.
+        self.choose("yew 1200")
+        page.keyboard.press("Control+a")
+        page.keyboard.press("Delete")
+        page.get_by_role("button", name="Stop", exact=True).click()
+        self.notice("loops: off the shelf")
+        page.keyboard.press("Control+z")
+        self.notice("taken back")
+        self.wait(lambda: self.server.get("/api/shelf")["total"] == 1200)
 
 
 class OnlineTest(BrowserTest):

@@ -1,15 +1,12 @@
 """Searching the shelf: words, facets, what fits, order; and that the index keeps up."""
 
 import tempfile
-import threading
 import time
 import unittest
 from dataclasses import replace
 from pathlib import Path
-from unittest import mock
 
 from sqlalchemy import insert
-from sqlmodel import Session, select
 
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.key import KeyReading
@@ -17,14 +14,12 @@ from zeroknot.core.listening.reading import Claims, Reading
 from zeroknot.core.listening.sound_kind import SoundReading
 from zeroknot.core.loop import Loop
 from zeroknot.core.recipe import Recipe
-from zeroknot.store import loops
-from zeroknot.store.codec import facts_columns, loop_row
+from zeroknot.store.codec import facts_columns
 from zeroknot.store.database import opened_database
-from zeroknot.store.facts import derive
 from zeroknot.store.loops import LoopStore
 from zeroknot.store.shelf_index import ShelfIndex
 from zeroknot.store.shelf_query import Asked, ProjectTime, Query, taken_apart
-from zeroknot.store.tables import FactsRow, ShelfChangeRow
+from zeroknot.store.tables import FactsRow
 
 AT_100 = ProjectTime(bpm=100, pulses_per_bar=4, beats_per_pulse=1.0, key="D minor")
 
@@ -219,59 +214,6 @@ class ShelfIndexTest(StoreTest):
         with self.assertRaises(ValueError):
             self.store.change([LOOPS[0].sha], "x", lambda _: {"seconds": 1.0}, "now")
         self.assertEqual(self.store.get(LOOPS[0].sha), replace(LOOPS[0]))
-
-
-class ManyChangedTest(StoreTest):
-    """Some thousand loops are changed at once, and nobody waits long for it."""
-
-    def setUp(self):
-        super().setUp()
-        rows = [loop_row(loop(i, f"l{i}", tempo=100.0)) for i in range(2_000)]
-        with Session(self.engine) as session, session.begin():
-            session.add_all(rows)
-            derive(session, *rows)
-        self.shas = [f"{i:064x}" for i in range(2_000)]
-
-    def favourites(self):
-        return sum(facts.favourite for facts in self.store.facts_since(0))
-
-    def test_others_write_meanwhile(self):
-        waited = []
-
-        def somebody_else(stop):
-            while not stop.is_set():
-                began = time.perf_counter()
-                self.store.state(self.shas[0], None)
-                waited.append(time.perf_counter() - began)
-
-        stop = threading.Event()
-        other = threading.Thread(target=somebody_else, args=(stop,))
-        other.start()
-        began = time.perf_counter()
-        _, count = self.store.change(self.shas, "x", lambda _: {"favourite": True}, "now")
-        took = time.perf_counter() - began
-        stop.set()
-        other.join()
-        self.assertEqual((count, self.favourites()), (2_000, 2_000))
-        # In four parts: nobody waits for all of it, however slow the machine is.
-        self.assertLess(max(waited), 0.6 * took + 0.05)
-
-    def test_what_the_power_left_half_done_is_taken_back(self):
-        applied, derive_ = [], loops.derive
-
-        def power_goes(session, *rows):
-            if len(applied) == 2:
-                raise KeyboardInterrupt
-            applied.append(len(rows))
-            derive_(session, *rows)
-
-        with mock.patch.object(loops, "derive", power_goes), self.assertRaises(KeyboardInterrupt):
-            self.store.change(self.shas, "x", lambda _: {"favourite": True}, "now")
-        self.assertEqual(self.favourites(), 1_000)
-        with Session(self.engine) as session:
-            [change] = session.exec(select(ShelfChangeRow.id)).all()
-        _, _, count, left = self.store.take_back(change, "later")
-        self.assertEqual((count, left, self.favourites()), (1_000, 1_000, 0))
 
 
 class ManyTest(unittest.TestCase):

@@ -66,10 +66,12 @@ def shelf(
 ) -> None:
     """Find loops on the shelf."""
     from zeroknot.store.database import opened_database
+    from zeroknot.store.jobs import JobStore
     from zeroknot.store.loops import LoopStore
     from zeroknot.store.revisions import RevisionStore
     from zeroknot.store.searches import SearchStore
     from zeroknot.studio.announcer import Announcer
+    from zeroknot.studio.jobs import Jobs
     from zeroknot.studio.projects import Projects
     from zeroknot.studio.shelf import Shelf
     from zeroknot.web.api.shelf import AskShelf
@@ -94,7 +96,9 @@ def shelf(
         if not named:
             raise ZeroKnotError(f"there is no project {project!r}")
         tree = projects.state(named[0]).project
-    found = Shelf(loops, SearchStore(engine), announcer).find(asked.query(), tree, first, count)
+    jobs = Jobs(JobStore(engine), announcer)  # none is done here
+    shelf = Shelf(loops, SearchStore(engine), announcer, jobs)
+    found = shelf.find(asked.query(), tree, first, count)
     told = found_json(found, tree, first)
     if as_json:
         print(json.dumps(told))

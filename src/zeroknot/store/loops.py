@@ -7,7 +7,6 @@ search asks only for what is new to it.
 import itertools
 import json
 import threading
-import time
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
@@ -31,11 +30,10 @@ from zeroknot.store.tables import FactsRow, LoopRow, ShelfChangeRow
 # What a person says of a loop: columns that a change of the shelf may touch.
 OWN = ("name", "set_name", "tags", "favourite", "on_shelf", "stated", "stated_key", "stated_sound")
 Columns = Mapping[str, Any]
-BATCH = 500
+BATCH = 500  # that are changed in one transaction: more hold up whoever else wants to write
 MOST_READ_BYTES = 64 * 1024 * 1024
 BYTES_A_LOOP, BYTES_A_CHARACTER = 3000, 6  # of memory, about; characters of what was heard
 NO_LOOP = "that loop is not on the shelf (any more)"
-ROOM_SECONDS = 0.11  # between two batches: whoever waits for the lock looks every 0.1 s
 
 
 @dataclass(frozen=True)
@@ -53,6 +51,9 @@ class Change:
         if old:
             self.before[row.sha] = old
             self.after[row.sha] = {name: new[name] for name in old}
+
+    def __len__(self) -> int:
+        return len(self.before)
 
     def holds(self, row: LoopRow) -> bool:
         """Is the loop still as it was found?"""
@@ -191,74 +192,94 @@ class LoopStore:
         made_at: str,
         asked: str | None = None,
     ) -> tuple[int, int]:
-        """Change what a person says of loops. What somebody changes meanwhile is left as it is.
+        """Change what a person says of some loops at once.
 
         changed  gives the new columns of OWN for a loop; {} leaves it as it is
         asked    the id under which a page asked for it; asked again, the first answer is given
         returns  the number to take it back by, and how many loops it changed
         """
-        change = Change()
         with Session(self._engine) as session:
             if done := answer_to(session, asked):
                 return done[0], done[1]
-            for row in self._rows(session, shas):
-                change.note(row, changed(loop_value(row)))
-        number = self._applied(label, change, made_at, asked, [len(change.before)])
-        return number, len(change.before)
+        change = self.planned(shas, changed)
+        return self._at_once(label, change, made_at, asked, [len(change)]), len(change)
 
     def take_back(
         self, change: int, made_at: str, asked: str | None = None
     ) -> tuple[int, str, int, int]:
-        """Undo a change, as far as its values still stand: what was changed since is left.
+        """Undo a change at once, as far as its values still stand: what was changed since is left.
 
         Gives the number to take *that* back by, what it was, how many loops it took back and how
         many were left, wholly or in part.
         """
-        back, left = Change(), 0
         with Session(self._engine) as session:
             if done := answer_to(session, asked):
                 return done[0], done[1], done[2], sum(done[3:])  # of old, three were kept
+        label, back, left = self.planned_back(change)
+        told = [label, len(back), left]
+        return self._at_once(label, back, made_at, asked, told), label, len(back), left
+
+    def planned(self, shas: Iterable[str], changed: Callable[[Loop], Columns]) -> Change:
+        """What a change would make of loops."""
+        change = Change()
+        with Session(self._engine) as session:
+            for row in self._rows(session, shas):
+                change.note(row, changed(loop_value(row)))
+        return change
+
+    def planned_back(self, change: int) -> tuple[str, Change, int]:
+        """What taking a change back would do: what it was, what it does, how many are left."""
+        back, left = Change(), 0
+        label, kept = self.kept_change(change)
+        with Session(self._engine) as session:
+            for row in self._rows(session, kept.before):
+                own = kept.after.get(row.sha, {})
+                moved = {name for name, value in own.items() if getattr(row, name) != value}
+                left += bool(moved)
+                back.note(row, {k: v for k, v in kept.before[row.sha].items() if k not in moved})
+        return label, back, left
+
+    def size_of_change(self, change: int) -> int:
+        """How many loops it changed."""
+        return len(self.kept_change(change)[1])
+
+    def kept_change(self, change: int) -> tuple[str, Change]:
+        """A change as it was kept: what it was in words, and what it does."""
+        with Session(self._engine) as session:
             kept = session.get(ShelfChangeRow, change)
             if kept is None:
                 raise NotFoundError("that change of the shelf is not known (any more)")
-            made = json.loads(kept.after) if kept.after else {}
-            before = json.loads(kept.before)
-            for row in self._rows(session, before):
-                own = made.get(row.sha, {})
-                moved = {name for name, value in own.items() if getattr(row, name) != value}
-                left += bool(moved)
-                back.note(row, {k: v for k, v in before[row.sha].items() if k not in moved})
-            label = kept.label
-        told = [label, len(back.before), left]
-        return self._applied(label, back, made_at, asked, told), label, len(back.before), left
+            after = json.loads(kept.after) if kept.after else {}
+            return kept.label, Change(json.loads(kept.before), after)
 
-    def _applied(
+    def keep_change(self, label: str, change: Change, made_at: str) -> int:
+        """Keep what is then done in steps; the number to go on with it and to take it back by."""
+        with Session(self._writing) as session, session.begin():
+            return self._kept(session, label, change, made_at)
+
+    def do_some(self, change: Change, shas: Iterable[str]) -> None:
+        """A step of a change; what somebody changed meanwhile, or is done, is left as it is."""
+        with Session(self._writing) as session, session.begin():
+            self._do(session, change, shas)
+
+    def _at_once(
         self, label: str, change: Change, made_at: str, asked: str | None, told: list[Any]
     ) -> int:
-        """Keep a change, then do it, some loops at a time so that others can write meanwhile.
+        """told: what is answered after the number"""
+        with Session(self._writing) as session, session.begin():
+            if done := answer_to(session, asked):
+                return int(done[0])
+            number = self._kept(session, label, change, made_at)
+            self._do(session, change, change.after)
+            keep_answer(session, asked, [number, *told])
+            return number
 
-        told     what is answered after the number
-        returns  the number to take it back by; what was not yet done when the power went is
-                 not taken back either
-        """
-        number = 0
-        batches = list(batched(change.after, BATCH)) or [()]
-        for i, batch in enumerate(batches):
-            if i:
-                time.sleep(ROOM_SECONDS)
-            with Session(self._writing) as session, session.begin():
-                if i == 0:
-                    if done := answer_to(session, asked):
-                        return int(done[0])
-                    number = self._kept(session, label, change, made_at)
-                rows = [row for row in self._rows(session, batch) if change.holds(row)]
-                for row in rows:
-                    for name, value in change.after[row.sha].items():
-                        setattr(row, name, value)
-                derive(session, *rows)
-                if i == len(batches) - 1:
-                    keep_answer(session, asked, [number, *told])
-        return number
+    def _do(self, session: Session, change: Change, shas: Iterable[str]) -> None:
+        rows = [row for row in self._rows(session, shas) if change.holds(row)]
+        for row in rows:
+            for name, value in change.after[row.sha].items():
+                setattr(row, name, value)
+        derive(session, *rows)
 
     def _rows(self, session: Session, shas: Iterable[str]) -> Iterator[LoopRow]:
         """Rows in the order that is asked for. Raises NotFoundError where one is not there."""

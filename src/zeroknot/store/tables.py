@@ -92,6 +92,24 @@ class AskedRow(SQLModel, table=True):
     made_at: str = Field(index=True)
 
 
+class JobRow(SQLModel, table=True):
+    """Something that takes long: arguments, what it keeps to go on, and its result are JSON."""
+
+    __tablename__ = "job"
+
+    id: str = Field(primary_key=True)
+    kind: str
+    label: str
+    arguments: str
+    state: str = Field(index=True)
+    done: int
+    total: int
+    kept: str
+    result: str | None = None
+    error: str
+    made_at: str
+
+
 class SavedSearchRow(SQLModel, table=True):
     __tablename__ = "saved_search"
 

@@ -35,6 +35,7 @@ from zeroknot.store.incoming import (
     Incoming,
     IncomingStore,
 )
+from zeroknot.store.jobs import Job
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.executors import Executors
@@ -43,6 +44,7 @@ from zeroknot.studio.listened import Listened
 LONGEST_NAME = 300
 SAID_EVERY_SECONDS = 0.15
 CANCELLED = "cancelled"
+JOB = "bring"
 
 
 class Bringing:
@@ -75,6 +77,16 @@ class Bringing:
         with self._lock:
             counted = Counter(item.state for item in self._items.values())
         return {state: counted[state] for state in (WAITING, DONE, DOUBLE, REFUSED, OPENED)}
+
+    def as_job(self) -> list[Job]:
+        """As one thing that is being done; nothing where no file is on its way."""
+        counts = self.counts()
+        if not counts[WAITING]:
+            return []
+        total = sum(counts.values()) - counts[OPENED]
+        done = total - counts[WAITING]
+        label = f"listening to {total} file{'s' * (total != 1)}"
+        return [Job(JOB, JOB, label, {}, "running", done, total)]
 
     # ---- coming
 

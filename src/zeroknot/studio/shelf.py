@@ -1,23 +1,29 @@
 """What does a person do with the shelf? Find, correct, tag, take away, and take back any of it."""
 
 import json
+import time
 import uuid
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
+from typing import Any
 
 from zeroknot.core.errors import EditError
 from zeroknot.core.loop import Loop
 from zeroknot.document.project import Project
-from zeroknot.store.loops import Columns, LoopStore
+from zeroknot.store.jobs import Job
+from zeroknot.store.loops import BATCH, Change, Columns, LoopStore, batched
 from zeroknot.store.searches import SavedSearch, SearchStore
 from zeroknot.store.shelf_index import Found, ShelfIndex
 from zeroknot.store.shelf_query import ProjectTime, Query
 from zeroknot.studio.announcer import Announcer
-from zeroknot.studio.shelf_edits import ShelfEdit
+from zeroknot.studio.jobs import Jobs, Progress
+from zeroknot.studio.shelf_edits import ShelfEdit, any_shelf_edit
 
 MOST_AT_ONCE = 100_000
 LONGEST_SEARCH_NAME = 80
+CHANGE, TAKE_BACK = "change_shelf", "take_back_shelf"
+ROOM_SECONDS = 0.11  # between two steps: whoever waits for the lock looks every 0.1 s
 
 
 @dataclass(frozen=True)
@@ -31,9 +37,12 @@ class ShelfChange:
 
 
 class Shelf:
-    def __init__(self, loops: LoopStore, searches: SearchStore, announcer: Announcer):
+    def __init__(self, loops: LoopStore, searches: SearchStore, announcer: Announcer, jobs: Jobs):
         self._loops, self._searches, self._announcer = loops, searches, announcer
+        self._jobs = jobs
         self._index = ShelfIndex(loops)
+        jobs.learn(CHANGE, self._change_many)
+        jobs.learn(TAKE_BACK, self._take_back_many)
 
     def find(
         self, query: Query, project: Project | None = None, first: int = 0, count: int = 100
@@ -62,36 +71,70 @@ class Shelf:
     def newest(self) -> str | None:
         return self._loops.newest()
 
-    def change(self, shas: Iterable[str], edit: ShelfEdit, asked: str | None = None) -> ShelfChange:
+    def change(
+        self, shas: Iterable[str], edit: ShelfEdit, asked: str | None = None
+    ) -> ShelfChange | Job:
         """Change some loops: one refused alone is a sentence, some of many are left as they are.
 
-        asked  a page's own id for this; asked again, it is done once
+        asked    a page's own id for this; asked again, it is done once
+        returns  what it did; of many loops the job that does it
         """
         shas = list(dict.fromkeys(shas))
         if not 0 < len(shas) <= MOST_AT_ONCE:
             raise EditError("no loop is chosen" if not shas else "too many loops at once")
-        left_out = 0
-
-        def changed(loop: Loop) -> Columns:
-            nonlocal left_out
-            try:
-                return edit.changed(loop)
-            except EditError:
-                if len(shas) == 1:
-                    raise
-                left_out += 1
-                return {}
-
-        done, count = self._loops.change(shas, edit.label(), changed, _now(), asked)
+        if len(shas) > BATCH:
+            said = {"shas": shas, "edit": edit.model_dump(mode="json")}
+            return self._jobs.begin(CHANGE, f"{len(shas)} loops: {edit.label()}", said, asked)
+        making = _Making(edit, is_alone=len(shas) == 1)
+        done, count = self._loops.change(shas, edit.label(), making.changed, _now(), asked)
         self._announcer.say("shelf")
-        return ShelfChange(done, edit.label(), count, left_out)
+        return ShelfChange(done, edit.label(), count, making.left_out)
 
-    def take_back(self, change: int, asked: str | None = None) -> ShelfChange:
+    def take_back(self, change: int, asked: str | None = None) -> ShelfChange | Job:
         """Undo a change; the change that this is can be taken back, too. What was changed since is
-        left out."""
+        left out. Of many loops the job that does it."""
+        count = self._loops.size_of_change(change)
+        if count > BATCH:
+            label = f"{count} loops: taken back"
+            return self._jobs.begin(TAKE_BACK, label, {"change": change}, asked)
         done, label, count, left_out = self._loops.take_back(change, _now(), asked)
         self._announcer.say("shelf")
         return ShelfChange(done, label, count, left_out)
+
+    def _change_many(self, job: Job, progress: Progress) -> dict[str, Any]:
+        if not job.kept:
+            edit: ShelfEdit = any_shelf_edit.validate_python(job.arguments["edit"])
+            shas, making = job.arguments["shas"], _Making(edit)
+            change = Change()
+            for batch in batched(shas, BATCH):
+                part = self._loops.planned(batch, making.changed)
+                change.before.update(part.before)
+                change.after.update(part.after)
+                progress.step(0, len(shas))
+            self._keep(progress, edit.label(), change, making.left_out)
+        return self._done_in_steps(progress)
+
+    def _take_back_many(self, job: Job, progress: Progress) -> dict[str, Any]:
+        if not job.kept:
+            label, change, left_out = self._loops.planned_back(job.arguments["change"])
+            self._keep(progress, label, change, left_out)
+        return self._done_in_steps(progress)
+
+    def _keep(self, progress: Progress, label: str, change: Change, left_out: int) -> None:
+        """Kept before it is done: then it is gone on with, and can be taken back, from anywhere."""
+        number = self._loops.keep_change(label, change, _now())
+        progress.keep(id=number, label=label, count=len(change), left_out=left_out)
+
+    def _done_in_steps(self, progress: Progress) -> dict[str, Any]:
+        _, change = self._loops.kept_change(progress.job.kept["id"])
+        done = 0
+        for batch in batched(change.after, BATCH):
+            self._loops.do_some(change, batch)
+            done += len(batch)
+            self._announcer.say("shelf")
+            progress.step(done, len(change))
+            time.sleep(ROOM_SECONDS)
+        return dict(progress.job.kept)
 
     # ---- searches that are kept
 
@@ -111,6 +154,23 @@ class Shelf:
     def forget_search(self, id_: str) -> None:
         self._searches.forget(id_)
         self._announcer.say("searches")
+
+
+class _Making:
+    """What an edit makes of loops, and how many it could not change."""
+
+    def __init__(self, edit: ShelfEdit, is_alone: bool = False):
+        self._edit, self._is_alone = edit, is_alone
+        self.left_out = 0
+
+    def changed(self, loop: Loop) -> Columns:
+        try:
+            return self._edit.changed(loop)
+        except EditError:
+            if self._is_alone:
+                raise
+            self.left_out += 1
+            return {}
 
 
 def time_of(project: Project) -> ProjectTime:

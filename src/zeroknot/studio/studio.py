@@ -13,6 +13,7 @@ from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.cache import Trimmer
 from zeroknot.store.database import opened_database
 from zeroknot.store.incoming import WAITING, IncomingStore
+from zeroknot.store.jobs import Job, JobStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.store.revisions import RevisionStore
 from zeroknot.store.searches import SearchStore
@@ -23,6 +24,7 @@ from zeroknot.studio.bundles import Bundles
 from zeroknot.studio.exchange import Exchange
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import KNOT_SETS, Hand, in_hand, with_other_knots
+from zeroknot.studio.jobs import Jobs
 from zeroknot.studio.made_loops import MadeLoops
 from zeroknot.studio.placement import Placement
 from zeroknot.studio.prints import Prints
@@ -47,7 +49,8 @@ class Studio:
         self._engine = opened_database(settings.data / "zeroknot.sqlite")
         self.announcer = Announcer()
         self.loops = LoopStore(self._engine)
-        self.shelf = Shelf(self.loops, SearchStore(self._engine), self.announcer)
+        self.jobs = Jobs(JobStore(self._engine), self.announcer)
+        self.shelf = Shelf(self.loops, SearchStore(self._engine), self.announcer, self.jobs)
         self.projects = Projects(RevisionStore(self._engine), self.loops, self.announcer)
         incoming = IncomingStore(self._engine)
         self.bringing = Bringing(
@@ -66,15 +69,29 @@ class Studio:
             settings.exchange, self.store, self.bringing, settings.largest_upload
         )
         self._trimmer = Trimmer(self.store.cache, settings.cache_bytes)
+        self.jobs.go_on()
         self.bringing.go_on()
         self.bringing.hear_again()
 
     def close(self) -> None:
         self.bringing.close()
+        self.jobs.close()
         self.executors.close()
         self.renders.close()
         self._trimmer.close()
         self._engine.dispose()
+
+    def at_work(self) -> list[Job]:
+        """All that is being done in the background, bringing in, too."""
+        return [*self.jobs.active(), *self.bringing.as_job()]
+
+    def let_go(self, id_: str) -> Job:
+        """End something of that; what is done stays done."""
+        for job in self.bringing.as_job():
+            if job.id == id_:
+                self.bringing.cancel()
+                return job
+        return self.jobs.cancel(id_)
 
     def hand(self, project: Project, name: str) -> Hand:
         """What is in hand under that id or hash."""

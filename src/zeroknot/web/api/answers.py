@@ -502,6 +502,25 @@ class ShelfChange(TypedDict):
     left_out: int
 
 
+class Job(TypedDict):
+    """What takes long. done, total: how far it is, in whatever it counts."""
+
+    id: str
+    kind: str
+    label: str
+    state: Literal["waiting", "running", "done", "failed", "cancelled"]
+    done: int
+    total: int
+    result: dict[str, Any] | None
+    error: str
+
+
+class StartedJob(TypedDict):
+    """It takes long: it is being done."""
+
+    job: Job
+
+
 class KeptSearch(TypedDict):
     """search: in the names of `AskShelf`."""
 

@@ -3,14 +3,16 @@
 import json
 from typing import Annotated
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 from fastapi import Query as QueryParameters
 from pydantic import BaseModel, ConfigDict, Field
 
 from zeroknot.core.errors import EditError
 from zeroknot.document.project import Project
+from zeroknot.store.jobs import Job
 from zeroknot.store.searches import SavedSearch
 from zeroknot.store.shelf_query import SORTS, Hits, Query
+from zeroknot.studio.jobs import told
 from zeroknot.studio.shelf import ShelfChange
 from zeroknot.studio.shelf_edits import AnyShelfEdit
 from zeroknot.studio.studio import Studio
@@ -99,17 +101,21 @@ def shas(studio: StudioDep, ask: Annotated[AskPage, QueryParameters()]) -> list[
 
 
 @router.post("/changes", status_code=201)
-def change(studio: StudioDep, ask: AskChange) -> answers.ShelfChange:
+def change(
+    studio: StudioDep, ask: AskChange, response: Response
+) -> answers.ShelfChange | answers.StartedJob:
     if ask.search is not None:
         chosen = studio.shelf.shas(ask.search.query(), _project(studio, ask.project))
     else:
         chosen = tuple(ask.shas or ())
-    return _change_json(studio.shelf.change(chosen, ask.edit, ask.id))
+    return _change_json(studio.shelf.change(chosen, ask.edit, ask.id), response)
 
 
 @router.post("/changes/{change}/undo", status_code=201)
-def take_back(studio: StudioDep, change: Number, ask: AskTakeBack) -> answers.ShelfChange:
-    return _change_json(studio.shelf.take_back(change, ask.id))
+def take_back(
+    studio: StudioDep, change: Number, ask: AskTakeBack, response: Response
+) -> answers.ShelfChange | answers.StartedJob:
+    return _change_json(studio.shelf.take_back(change, ask.id), response)
 
 
 @router.get("/searches")
@@ -131,7 +137,12 @@ def _project(studio: Studio, id_: str | None) -> Project | None:
     return studio.projects.state(id_).project if id_ else None
 
 
-def _change_json(change: ShelfChange) -> answers.ShelfChange:
+def _change_json(
+    change: ShelfChange | Job, response: Response
+) -> answers.ShelfChange | answers.StartedJob:
+    if isinstance(change, Job):
+        response.status_code = 202
+        return {"job": told(change)}
     return {
         "id": change.id, "label": change.label, "count": change.count, "left_out": change.left_out,
     }  # fmt: skip

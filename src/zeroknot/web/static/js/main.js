@@ -12,6 +12,7 @@ import { bringIn, bringing, shelved } from "./shelf/bringing.js";
 import { barLine } from "./metre.js";
 import { arrange } from "./views/arrange.js";
 import { fit } from "./views/fit.js";
+import { jobs } from "./views/jobs.js";
 import { away, help, notices, paletteSwitch } from "./views/around.js";
 import { defineMeter } from "./views/meter.js";
 import { online } from "./views/online.js";
@@ -149,6 +150,7 @@ Alpine.data("fit", fit(session, app));
 Alpine.data("arrange", arrange(session, app));
 Alpine.data("notices", notices(session));
 Alpine.data("help", help);
+Alpine.data("jobs", jobs(session));
 Alpine.data("away", away);
 Alpine.data("palette", paletteSwitch(session));
 

@@ -7,6 +7,7 @@
  */
 
 import { ApiError, postOnce } from "./net/api.js";
+import { ended } from "./job.js";
 
 /** @typedef {{kind: "shelf", change: number, label: string} | {kind: "project"}} Done */
 
@@ -89,7 +90,8 @@ export class TakenBack {
     if (last?.kind !== "shelf") return false;
     return this.session.inOrder(async () => {
       try {
-        const change = await postOnce(`/api/shelf/changes/${last.change}/undo`, {});
+        const made = await postOnce(`/api/shelf/changes/${last.change}/undo`, {});
+        const change = made.job ? (await ended(this.session, made.job)).result : made;
         to.push({ kind: "shelf", change: change.id, label: last.label });
         const n = change.left_out;
         const left = n ? ` ${n === 1 ? "One loop was" : `${n} loops were`} changed since: that stays.` : "";

@@ -22,6 +22,7 @@
  * @typedef {import("api").StateChange} StateChange
  * @typedef {import("api").SheetChange} SheetChange
  * @typedef {import("api").Version} Version
+ * @typedef {import("api").Job} Job
  * @typedef {import("api").LaidReading} Reading
  * @typedef {import("api").Steadiness} Steadiness
  * @typedef {import("api").HeardKey} HeardKey

@@ -5,6 +5,7 @@ import { getJson, postOnce } from "../net/api.js";
 import { typedNumber } from "../format.js";
 import { section } from "../sections.js";
 import { fieldsOf, keyTextOf, readingsOf, tagChanges } from "./about.js";
+import { ended } from "../job.js";
 import { downloadWav } from "./download.js";
 
 /** @typedef {import("../types.js").KnownLoop} KnownLoop */
@@ -28,14 +29,14 @@ export const known = (shared) => {
 
     /** Change loops; the notice takes it back. @param {Record<string, unknown>} edit @param {string[] | null} [which] @param {Record<string, unknown> | null} [search] */
     async change(edit, which = null, search = null) {
+      await shared.picking;
       const shas = which ?? this.picks();
       const body = search ? { edit, search } : { edit, shas };
-      const change = await session.inOrder(async () => {
-        const made = await shared.tried(() => postOnce("/api/shelf/changes", body));
-        if (made) session.history.did({ kind: "shelf", change: made.id, label: made.label });
-        return made;
-      });
-      if (!change) return false;
+      const made = await session.inOrder(() => shared.tried(() => postOnce("/api/shelf/changes", body)));
+      // Of many loops it takes long: meanwhile other things can be done.
+      const change = made?.job ? await shared.tried(async () => (await ended(session, made.job)).result) : made;
+      if (!change?.id) return false;
+      session.history.did({ kind: "shelf", change: change.id, label: change.label });
       const only = shas.length === 1 && !search ? list.at(list.placeOf(shas[0]))?.name : null;
       const who = only ?? `${change.count} loop${change.count === 1 ? "" : "s"}`;
       const left = change.left_out ? `; ${change.left_out} could not be` : "";
@@ -74,21 +75,20 @@ export const known = (shared) => {
     },
 
     /** On the shelf again; Delete means this where those are listed that were taken off. */
-    putBack() {
+    async putBack() {
+      await shared.picking;
       const shas = this.picks();
       this.picked = [];
-      if (shas.length) void this.change({ kind: "put_back" }, shas);
+      if (shas.length) await this.change({ kind: "put_back" }, shas);
     },
 
-    takeOff() {
-      if (this.asked.taken_off) {
-        this.putBack();
-        return;
-      }
+    async takeOff() {
+      if (this.asked.taken_off) return this.putBack();
+      await shared.picking;
       if (this.picks().includes(this.hearing)) this.quiet();
       const shas = this.picks();
       this.picked = [];
-      if (shas.length) void this.change({ kind: "take_off" }, shas);
+      if (shas.length) await this.change({ kind: "take_off" }, shas);
     },
 
     /** @param {string} [sha] */

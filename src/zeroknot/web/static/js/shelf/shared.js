@@ -28,6 +28,8 @@ export class Shared {
     this.facets = data.found.facets;
     /** @type {HTMLElement | null} */
     this.scroller = null;
+    /** @type {Promise<unknown>} what is being chosen, until it is known */
+    this.picking = Promise.resolve();
     this.projectPath = `/p/${session.state.id}`;
   }
 

@@ -182,14 +182,13 @@ const rowsAndFiles = (shared) => {
       else this.toggleAbout(row.sha);
     },
 
-    /** @param {number} from @param {number} to */
-    async pickRange(from, to) {
-      try {
+    /** Who acts on what is chosen waits until it is known. @param {number} from @param {number} to */
+    pickRange(from, to) {
+      shared.picking = shared.tried(async () => {
         const shas = await list.shas();
         this.picked = shas.slice(Math.min(from, to), Math.max(from, to) + 1);
-      } catch (error) {
-        if (error instanceof ApiError) session.say(error.message, "error");
-      }
+      });
+      return shared.picking;
     },
 
     async pickAll() {
