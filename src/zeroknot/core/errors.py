@@ -24,6 +24,10 @@ class KnotError(ZeroKnotError):
     """Knots that cross, meet or ask for more than the stretch can give."""
 
 
+class GrooveError(ZeroKnotError):
+    """A groove, or an amount of one, that makes no sense."""
+
+
 class StretchError(ZeroKnotError):
     """A stretch that cannot be rendered."""
 

@@ -1,0 +1,1 @@
+"""Groove: what is played early, late, loud and soft, step by step; taken, made, applied."""

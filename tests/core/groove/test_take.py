@@ -1,0 +1,76 @@
+"""What was played on a grid with known offsets is read back as that."""
+
+import random
+import unittest
+
+from zeroknot.core.errors import GrooveError
+from zeroknot.core.groove.groove import GRIDS, REACH, swing, swing_ratio
+from zeroknot.core.groove.take import grids_of, taken
+
+
+def played(per_beat, beats, offsets=(0.0,), spread=0.0, share=1.0, seed=1):
+    """Hits on a share of the steps of a grid, offsets and a spread in shares of a step."""
+    chance = random.Random(seed)
+    found = []
+    for i in range(round(per_beat * beats)):
+        if i % (2 * per_beat) == 0 or chance.random() < share:
+            off = offsets[i % len(offsets)] + chance.gauss(0.0, spread)
+            found.append(((i + off) / per_beat, chance.uniform(0.4, 1.0)))
+    return found
+
+
+class TakeTest(unittest.TestCase):
+    def test_offsets_are_read_back(self):
+        offsets = (0.0, 0.12, -0.05, 0.2, 0.0, 0.08, -0.1, 0.15)
+        for fold, beats in ((0.0, 2.0), (2.0, 16.0)):
+            hits = played(4, beats, offsets)
+            made = taken(hits, 4, beats, fold)
+            self.assertEqual(len(made.steps), 8)
+            for step, offset in zip(made.steps, offsets, strict=True):
+                self.assertAlmostEqual(step.offset, offset)
+            self.assertEqual(made.steps[0].hits, round(beats / 2))
+
+    def test_spread_is_that_of_the_hits_and_missing_steps_say_nothing(self):
+        hits = played(4, 400.0, (0.0, 0.1), spread=0.03)
+        made = taken(hits, 4, 400.0, 1.0)
+        for step in made.steps:
+            self.assertAlmostEqual(step.spread, 0.03, delta=0.01)
+        only = taken([(0.0, 1.0), (1.0, 1.0)], 4, 2.0)
+        self.assertEqual([s.hits for s in only.steps], [1, 0, 0, 0, 1, 0, 0, 0])
+
+    def test_swing_ratios_are_read_back(self):
+        # Friberg & Sundstrom 2002, from memory: about 3.5:1 at slow tempos to 1:1 at fast ones.
+        for ratio in (1.0, 1.5, 2.0, 2.5, 3.0):
+            with self.subTest(ratio=ratio):
+                percent = 100.0 * ratio / (1.0 + ratio)
+                late = swing(percent, 2).steps[1].offset
+                if late > REACH:
+                    continue  # nearer to the next eighth's neighbour: a finer grid tells it
+                hits = played(2, 16.0, (0.0, late), spread=0.01)
+                self.assertAlmostEqual(swing_ratio(taken(hits, 2, 16.0, 1.0)), ratio, delta=0.1)
+
+    def test_the_grid_that_was_played_is_proposed(self):
+        right = 0
+        cases = [
+            (per_beat, swung, seed)
+            for per_beat in (2, 3, 4, 5, 6, 7, 8)
+            for swung in ((0.0, 0.16) if per_beat in (2, 4) else (0.0,))
+            for seed in range(20)
+        ]
+        for per_beat, swung, seed in cases:
+            hits = played(per_beat, 16.0, (0.0, swung), spread=0.03, share=0.75, seed=seed)
+            right += grids_of(hits)[0].per_beat == per_beat
+        self.assertGreaterEqual(right / len(cases), 0.95)
+
+    def test_what_no_groove_can_be_taken_from_is_a_sentence(self):
+        with self.assertRaises(GrooveError):
+            grids_of([])
+        with self.assertRaises(GrooveError):
+            taken([(0.125, 1.0)], 4, 4.0)  # between two steps
+        with self.assertRaises(GrooveError):
+            taken([(0.0, 1.0)], 4, 4.0, 3.0)
+        self.assertEqual(set(e.per_beat for e in grids_of([(0.0, 1.0)])), set(GRIDS))
+
+
+if __name__ == "__main__":
+    unittest.main()
