@@ -66,6 +66,15 @@ class ShownTest(WebTest):
         self.assertEqual({e["strand"] for e in heard["events"]["set"]}, set(self.ids("strands")))
         self.assertTrue(heard["pulses"])
 
+    def test_a_clip_says_what_becomes_of_it_at_the_tempo_where_it_lies(self):
+        self.do(kind="place", hand=self.ids("strands")[0], beat=64.0)
+        self.do(kind="set_tempo_point", beat=48.0, bpm=206.0, shape="step", bend=0.0)
+        first, _, later = self.whole()["clips"]
+        self.assertAlmostEqual(
+            later["duration_ratio"] * 206, first["duration_ratio"] * 120, places=2
+        )
+        self.assertGreater(later["strain"], first["strain"])
+
     def test_what_is_corrected_on_the_shelf_is_told(self):
         """A strand shows what was heard of its loop, which may be heard anew."""
         loops = self.app.state.studio.loops

@@ -177,6 +177,10 @@ class ShownClip(TypedDict):
     bar: int
     place: str
     trouble: str | None
+    duration_ratio: float
+    strain: float | None
+    strain_level: int | None
+    strain_words: str | None
 
 
 class StateHead(TypedDict):

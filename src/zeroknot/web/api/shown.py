@@ -21,7 +21,7 @@ from zeroknot.document.project import Clip, Project, Strand
 from zeroknot.studio.placement import Placement
 from zeroknot.studio.projects import State
 from zeroknot.studio.studio import Studio
-from zeroknot.web.api.wire import clip_json, project_json, strand_json
+from zeroknot.web.api.wire import clip_json, place_json, project_json, strand_json
 
 MOST_TOKENS = 64  # of pages that are open
 
@@ -52,12 +52,12 @@ class Shown:
             else:
                 strands[strand.id] = strand_json(project, strand, loops[strand.loop])
                 fresh.add(strand.id)
-        troubles = _Troubles(project, loops)
+        places = _Places(project, loops)
         for clip in project.clips:
             if before and clip.strand not in fresh and before.project.holds(clip):
                 clips[clip.id] = before.clips[clip.id]
             else:
-                clips[clip.id] = clip_json(project, clip, troubles.of(clip))
+                clips[clip.id] = clip_json(project, clip) | places.of(clip)
         return cls(secrets.token_hex(8), project, dict(loops), strands, clips)
 
 
@@ -105,19 +105,19 @@ class ShownProjects:
         return shown
 
 
-class _Troubles:
-    """Why a clip is silent though nobody muted it; None where it sounds."""
+class _Places:
+    """What becomes of clips where they lie: at most once for each strand and tempo."""
 
     def __init__(self, project: Project, loops: Mapping[str, Loop]):
         self._project, self._loops = project, loops
-        self._known: dict[tuple[str, object], str | None] = {}
+        self._known: dict[tuple[str, object], dict[str, Any]] = {}
 
-    def of(self, clip: Clip) -> str | None:
+    def of(self, clip: Clip) -> dict[str, Any]:
         strand = self._project.strand(clip.strand)
         placed = Placement.of(self._project, strand, self._loops[strand.loop], clip.beat)
         key = strand.id, placed.law
         if key not in self._known:
-            self._known[key] = placed.why_silent
+            self._known[key] = place_json(placed)
         return self._known[key]
 
 

@@ -53,8 +53,8 @@ def project_json(state: State) -> dict[str, Any]:
     }
 
 
-def clip_json(project: Project, clip: Clip, trouble: str | None) -> dict[str, Any]:
-    """A clip with what is worked out of it; why it is silent though nobody muted it."""
+def clip_json(project: Project, clip: Clip) -> dict[str, Any]:
+    """A clip with what is worked out of it, what becomes of it at its place aside."""
     return {
         **dict(clip),
         "beats": project.clip_length(clip),
@@ -62,7 +62,24 @@ def clip_json(project: Project, clip: Clip, trouble: str | None) -> dict[str, An
         "is_whole": clip.is_whole,
         "bar": project.metre_map.bar_of_beat(clip.beat),
         "place": str(project.metre_map.position(clip.beat)),
-        "trouble": trouble,
+    }
+
+
+def place_json(placed: Placement) -> dict[str, Any]:
+    """What becomes of a pass at its place; `trouble`: why it is silent though nobody muted it."""
+    return {
+        "trouble": placed.why_silent,
+        "duration_ratio": placed.case.ratio,
+        **strain_json(placed.strain),
+    }
+
+
+def strain_json(strain: float | None) -> dict[str, Any]:
+    """How audibly something is stretched and shifted; None where likeness is not wanted."""
+    return {
+        "strain": strain,
+        "strain_level": None if strain is None else level_of(strain),
+        "strain_words": None if strain is None else in_words(strain),
     }
 
 
@@ -117,7 +134,6 @@ def tempo_line(project: Project) -> list[tuple[float, float]]:
 def strand_json(project: Project, strand: Strand, loop: Loop) -> dict[str, Any]:
     warp, placed = strand.warp, Placement.of(project, strand, loop)
     lead_from, tail_to = sounding_of(strand, loop)
-    strain = placed.strain
     fitted_seconds = strand.span * 60.0 / placed.bpm if strand.follows else warp.body_seconds
     speed = warp.body_seconds / fitted_seconds
     return {
@@ -143,9 +159,7 @@ def strand_json(project: Project, strand: Strand, loop: Loop) -> dict[str, Any]:
         "shape": _shape(strand),
         "lead_beats": max(0.0, -warp.beat_of_second(lead_from)),
         "tail_beats": max(0.0, warp.beat_of_second(tail_to) - warp.span),
-        "strain": strain,
-        "strain_level": None if strain is None else level_of(strain),
-        "strain_words": None if strain is None else in_words(strain),
+        **strain_json(placed.strain),
     }
 
 

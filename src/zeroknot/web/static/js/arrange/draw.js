@@ -101,10 +101,10 @@ function drawClip(c, width, colours, scene, clip) {
   }
   drawSeams(c, clip, xOf, y, h, colours, isQuiet);
   if (clip.trouble) crossOut(c, x, y, w, h, colours);
-  if (strand.strain_level !== null) {
+  if (clip.strain_level !== null) {
     c.globalAlpha = isQuiet * 0.85;
-    c.fillStyle = strainColour(colours, strand.strain_level);
-    const long = Math.max(2, (w - 8) * Math.min(1, strand.strain ?? 0));
+    c.fillStyle = strainColour(colours, clip.strain_level);
+    const long = Math.max(2, (w - 8) * Math.min(1, clip.strain ?? 0));
     c.fillRect(x + 4, y + h - STRAIN - 1, long, STRAIN - 1);
   }
   c.globalAlpha = 1;

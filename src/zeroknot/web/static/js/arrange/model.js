@@ -87,7 +87,7 @@ export function clipLabel(clip, strand, state) {
   const long = bars(round(barsBetween(state.metres, clip.beat, clip.beat + clip.beats), 2));
   const said = [
     strand?.name ?? "", `${long} from ${clip.place}`, strand?.follows === false ? "in its own time" : "",
-    clip.trouble ? `silent: ${clip.trouble}` : "", clip.muted ? "muted" : "", `${(strand?.duration_ratio ?? 1).toFixed(2)} times as long`, strand?.strain_words ?? "",
+    clip.trouble ? `silent: ${clip.trouble}` : "", clip.muted ? "muted" : "", `${clip.duration_ratio.toFixed(2)} times as long`, clip.strain_words ?? "",
   ];
   return said.filter(Boolean).join(", ");
 }

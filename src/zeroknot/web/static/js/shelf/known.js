@@ -34,14 +34,17 @@ export const known = (shared) => {
       const body = search ? { edit, search } : { edit, shas };
       const made = await session.inOrder(() => shared.tried(() => postOnce("/api/shelf/changes", body)));
       // Of many loops it takes long: meanwhile other things can be done.
-      const change = made?.job ? await shared.tried(async () => (await ended(session, made.job)).result) : made;
+      const job = made?.job ? await shared.tried(() => ended(session, made.job)) : null;
+      const change = made?.job ? job?.result : made;
+      if (job?.state === "cancelled" && !change?.id) session.say("Stopped before anything was changed.");
       if (!change?.id) return false;
       session.history.did({ kind: "shelf", change: change.id, label: change.label });
       const only = shas.length === 1 && !search ? list.at(list.placeOf(shas[0]))?.name : null;
       const who = only ?? `${change.count} loop${change.count === 1 ? "" : "s"}`;
       const left = change.left_out ? `; ${change.left_out} could not be` : "";
       await this.reload();
-      session.say(`${who}: ${change.label}${left}.`, "info", {
+      const said = job?.state === "cancelled" ? `${change.label}, stopped half-way` : `${change.label}${left}`;
+      session.say(`${who}: ${said}.`, "info", {
         label: "Undo",
         run: () => session.history.undoChange(change.id),
       });
