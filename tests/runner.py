@@ -16,7 +16,7 @@ SLOWEST_SHOWN = 10
 LOADED = (
     "numpy", "scipy.signal", "scipy.ndimage", "numba", "soundfile", "hypothesis", "pydantic",
     "fastapi.testclient", "sqlmodel", "playwright.sync_api",
-    "zeroknot.studio.loaded",
+    "zeroknot.studio.loaded", "tests.heard",
 )  # fmt: skip
 # Those that take longest begin first, so that none is left alone at the end.
 IN_BROWSER = "tests.browser."
