@@ -16,10 +16,10 @@ class ReadersTest(unittest.TestCase):
             kept = [path.read_bytes() for path in sorted(CORPUS.glob(f"{name}/*"))]
             self.assertGreater(len(kept), 20, name)
             for data in (*honest(), *kept):
-                began = time.perf_counter()
+                began = time.process_time()  # others may compute beside
                 with self.subTest(name, data=data[:40]):
                     read(reader, data)
-                    self.assertLess(time.perf_counter() - began, HANG_SECONDS)
+                    self.assertLess(time.process_time() - began, HANG_SECONDS)
 
     def test_honest_files_are_read(self):
         """A reader that refused everything would pass all else."""

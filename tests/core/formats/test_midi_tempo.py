@@ -1,4 +1,5 @@
 import io
+import time
 import unittest
 
 import mido
@@ -108,3 +109,29 @@ class MidiTempoTest(unittest.TestCase):
         }.items():
             with self.subTest(words), self.assertRaisesRegex(FormatError, words):
                 read_time(io.BytesIO(data))
+
+
+class LongTest(unittest.TestCase):
+    """A file whose tempo never stops moving and is no ramp is read in time, as it was written."""
+
+    SECONDS = 5.0  # of computing, beyond which a reader hangs
+
+    def test_steps_that_are_no_ramp_stay_steps(self):
+        chance = np.random.default_rng(1)
+        file = mido.MidiFile(type=0, ticks_per_beat=480)
+        track = mido.MidiTrack()
+        file.tracks.append(track)
+        rising = 60.0 + np.cumsum(chance.uniform(0.001, 0.2, 3_000))
+        for i, bpm in enumerate(rising):
+            track.append(
+                mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(bpm), time=120 * (i > 0))
+            )
+        out = io.BytesIO()
+        file.save(file=out)
+        began = time.process_time()
+        found = read_time(io.BytesIO(out.getvalue()))
+        self.assertLess(time.process_time() - began, self.SECONDS)
+        self.assertGreater(len(found.points), 2_900)
+        for i in (0, 1, 1_500, 2_999):
+            bpm = TempoMap(found.points).bpm_at(i * 0.25)
+            self.assertAlmostEqual(bpm, 60e6 / mido.bpm2tempo(rising[i]), places=6)

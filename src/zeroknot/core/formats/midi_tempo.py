@@ -154,9 +154,10 @@ def _points(events: list[tuple[float, int]]) -> tuple[TempoPoint, ...]:
     beats = np.asarray([beat for beat, _ in events])
     bpm = np.asarray([60e6 / max(1, microseconds) for _, microseconds in events])
     points: list[TempoPoint] = []
+    patience = _Patience()
     i = 0
     while i < beats.size:
-        found = _ramp_from(beats, bpm, i)
+        found = _ramp_from(beats, bpm, i, patience)
         if found:
             first, after, i = found
             points += [first, after]
@@ -184,7 +185,26 @@ def _ended_before(start: TempoPoint, end: TempoPoint) -> tuple[TempoPoint, Tempo
     return replace(start, bend=bend), TempoPoint(beat, bpm)
 
 
-def _ramp_from(beats: Floats, bpm: Floats, i: int) -> tuple[TempoPoint, TempoPoint, int] | None:
+class _Patience:
+    """How many more ramps are tried in one file; what is left then stays steps, as it was written.
+
+    A fit that fails takes several times as long as one that does not.
+    """
+
+    def __init__(self) -> None:
+        self._left = 600
+
+    @property
+    def lasts(self) -> bool:
+        return self._left > 0
+
+    def spend(self, has_found: bool) -> None:
+        self._left -= 1 if has_found else 6
+
+
+def _ramp_from(
+    beats: Floats, bpm: Floats, i: int, patience: _Patience
+) -> tuple[TempoPoint, TempoPoint, int] | None:
     """A ramp that the steps from `i` on are, the point it ends on, and the step after it."""
     stop = i
     while stop + 2 < beats.size:
@@ -197,8 +217,9 @@ def _ramp_from(beats: Floats, bpm: Floats, i: int) -> tuple[TempoPoint, TempoPoi
     longest = stop - i + 1
     low, high, best = SHORTEST_RUN, longest, None
     count = longest
-    while low <= high:
+    while low <= high and patience.lasts:
         found = _fitted(beats[i], beats[i + 1] - beats[i], bpm[i : i + count])
+        patience.spend(bool(found))
         if found:
             best, low = (*found, i + count), count + 1
         else:
@@ -230,7 +251,9 @@ def _fitted(start: float, step: float, bpm: Floats) -> tuple[TempoPoint, TempoPo
     )
     from scipy import optimize  # a fifth of a second of every start, for files with many tempos
 
-    best = optimize.least_squares(off, np.clip(guess, low, high), bounds=(low, high), args=(some,))
+    best = optimize.least_squares(
+        off, np.clip(guess, low, high), bounds=(low, high), args=(some,), max_nfev=40
+    )
     # As it was most likely written: in hundredths, without a bend that nobody hears.
     first, last, bend = best.x
     tidy = np.asarray([round(first, 2), round(last, 2), 0.0 if abs(bend) < 0.02 else bend])
