@@ -154,10 +154,10 @@ def _points(events: list[tuple[float, int]]) -> tuple[TempoPoint, ...]:
     beats = np.asarray([beat for beat, _ in events])
     bpm = np.asarray([60e6 / max(1, microseconds) for _, microseconds in events])
     points: list[TempoPoint] = []
-    patience = _Patience()
+    patience, ends = _Patience(), _run_ends(beats, bpm)
     i = 0
     while i < beats.size:
-        found = _ramp_from(beats, bpm, i, patience)
+        found = _ramp_from(beats, bpm, ends, i, patience)
         if found:
             first, after, i = found
             points += [first, after]
@@ -185,6 +185,16 @@ def _ended_before(start: TempoPoint, end: TempoPoint) -> tuple[TempoPoint, Tempo
     return replace(start, bend=bend), TempoPoint(beat, bpm)
 
 
+def _run_ends(beats: Floats, bpm: Floats) -> list[int]:
+    """For every step the last of those at equal distances that all rise, or all fall, with it."""
+    gaps, rises = np.diff(beats).tolist(), np.sign(np.diff(bpm)).tolist()
+    ends = list(range(beats.size))
+    for j in range(beats.size - 3, -1, -1):
+        if abs(gaps[j + 1] - gaps[j]) <= 1e-6 and gaps[j] <= LONGEST_STEP and rises[j]:
+            ends[j] = ends[j + 1] if rises[j + 1] == rises[j] else j + 1
+    return ends
+
+
 class _Patience:
     """How many more ramps are tried in one file; what is left then stays steps, as it was written.
 
@@ -203,28 +213,23 @@ class _Patience:
 
 
 def _ramp_from(
-    beats: Floats, bpm: Floats, i: int, patience: _Patience
+    beats: Floats, bpm: Floats, ends: list[int], i: int, patience: _Patience
 ) -> tuple[TempoPoint, TempoPoint, int] | None:
     """A ramp that the steps from `i` on are, the point it ends on, and the step after it."""
-    stop = i
-    while stop + 2 < beats.size:
-        gap, following = beats[stop + 1] - beats[stop], beats[stop + 2] - beats[stop + 1]
-        rise = (bpm[stop + 1] - bpm[stop]) * (bpm[i + 1] - bpm[i])
-        if abs(following - gap) > 1e-6 or gap > LONGEST_STEP or rise <= 0:
-            break
-        stop += 1
     # The last step of a run has no successor at its distance: it lasts as long as the others.
-    longest = stop - i + 1
+    longest = ends[i] - i + 1
     low, high, best = SHORTEST_RUN, longest, None
-    count = longest
+    count = SHORTEST_RUN  # where that is no ramp, no longer one is
     while low <= high and patience.lasts:
         found = _fitted(beats[i], beats[i + 1] - beats[i], bpm[i : i + count])
         patience.spend(bool(found))
         if found:
             best, low = (*found, i + count), count + 1
+        elif count == SHORTEST_RUN:
+            return None
         else:
             high = count - 1
-        count = (low + high) // 2
+        count = high if best and count == SHORTEST_RUN else (low + high) // 2
     return best
 
 
