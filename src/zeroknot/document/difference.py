@@ -26,7 +26,7 @@ def difference(old: Value, new: Value) -> Json:
         then, now = getattr(old, name), getattr(new, name)
         if then is now:
             continue
-        if _are_named(then) and _are_named(now):
+        if _are_named(then, now):
             if inner := _of_named(then, now):
                 within[name] = inner
         elif isinstance(then, Value) and type(then) is type(now):
@@ -48,8 +48,11 @@ def with_difference(dump: Json, change: Json) -> Json:
     return later
 
 
-def _are_named(value: object) -> bool:
-    return isinstance(value, tuple) and all(isinstance(part, Named) for part in value)
+def _are_named(then: object, now: object) -> bool:
+    """Are these lists of parts with ids? They hold nothing else then."""
+    if not isinstance(then, tuple) or not isinstance(now, tuple):
+        return False
+    return all(isinstance(parts[0], Named) for parts in (then, now) if parts)
 
 
 def _of_named(then: tuple[Named, ...], now: tuple[Named, ...]) -> Json:

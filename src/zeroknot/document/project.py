@@ -261,7 +261,10 @@ class Project(Named):
     @cached_property
     def end_beat(self) -> float:
         """Where the last clip ends; 0 for an empty project."""
-        return max((self.clip_end(c) for c in self.clips), default=0.0)
+        ends = (
+            self.clip_end(c) if c.length is None else c.beat + c.length for c in self.clips
+        )  # asked of every clip after every edit
+        return max(ends, default=0.0)
 
     @property
     def last_bar(self) -> int:

@@ -10,6 +10,13 @@ import { downloadWav } from "./download.js";
 
 /** @typedef {import("../types.js").KnownLoop} KnownLoop */
 
+/** The field of what is known that somebody types in; null where nobody does. */
+function typedField() {
+  const field = document.activeElement;
+  const name = field?.closest(".about") ? field.getAttribute("x-model") : null;
+  return name?.startsWith("field.") ? name.slice("field.".length) : null;
+}
+
 /** @param {import("./shared.js").Shared} shared */
 export const known = (shared) => {
   const { session, list, data } = shared;
@@ -109,9 +116,13 @@ export const known = (shared) => {
       }
       const known = await shared.tried(() => getJson(`/api/loops/${sha}`));
       if (!known || sha !== this.chosen) return;
+      const fields = /** @type {Record<string, string>} */ (fieldsOf(known));
+      const typed = typedField();
+      // What is being typed stays, whatever else is heard of the loop meanwhile.
+      if (typed && known.sha === this.known?.sha) fields[typed] = /** @type {Record<string, string>} */ (this.field)[typed];
       this.known = known;
       this.readings = readingsOf(known);
-      this.field = fieldsOf(known);
+      Object.assign(this.field, fields);
       this.isStated = known.is_stated || known.is_key_stated || known.is_sound_stated;
       this.keyText = keyTextOf(known);
       this.warningText = known.warnings.join("; ");

@@ -11,6 +11,8 @@ import { gesture } from "./gesture.js";
 
 /** @typedef {{counts: number[], from: number, step: number, low: number | null, high: number | null}} Told */
 
+const DOUBLE_MS = 300;
+
 export class TempoRange extends HTMLElement {
   connectedCallback() {
     if (!this.canvas) {
@@ -19,7 +21,10 @@ export class TempoRange extends HTMLElement {
       this.canvas.setAttribute("aria-label", "Loops by tempo; drag to choose a range, double click for all");
       this.append(this.canvas);
       this.canvas.addEventListener("pointerdown", (e) => this.down(e));
-      this.canvas.addEventListener("dblclick", () => this.say(null));
+      this.canvas.addEventListener("dblclick", () => {
+        clearTimeout(this.tapping);
+        this.say(null);
+      });
     }
     this.ending ??= picture(this.canvas, () => this.told, (c, sheet) => this.draw(c, sheet));
   }
@@ -34,6 +39,9 @@ export class TempoRange extends HTMLElement {
 
   /** @type {(() => void) | null} */
   ending = null;
+
+  /** @type {ReturnType<typeof setTimeout> | undefined} */
+  tapping;
 
   /** @type {Told} */
   told = { counts: [], from: 40, step: 5, low: null, high: null };
@@ -59,7 +67,9 @@ export class TempoRange extends HTMLElement {
       tapped: () => {
         const { from, step } = this.told;
         const low = from + Math.floor((grabbed - from) / step) * step;
-        this.say({ low, high: low + step });
+        // What is found then moves what is on the page: not while it may be a double click.
+        clearTimeout(this.tapping);
+        this.tapping = setTimeout(() => this.say({ low, high: low + step }), DOUBLE_MS);
       },
       ended: (isDone) => { if (!isDone) this.told = before; },
     });
