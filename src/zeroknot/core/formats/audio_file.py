@@ -34,7 +34,7 @@ def read_audio(file: BinaryIO) -> tuple[str, Audio]:
             _refuse_by_header(opened)
             samples = opened.read(dtype="float32", always_2d=True)
             rate = opened.samplerate
-    except (soundfile.LibsndfileError, RuntimeError) as error:
+    except (soundfile.LibsndfileError, RuntimeError, ValueError) as error:
         raise FormatError(
             f"the file begins like {kind.upper()} but cannot be read: "
             "its header is damaged or cut off; save it again from its source"
