@@ -8,7 +8,7 @@ import warnings
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import dataclass, field
-from multiprocessing import get_context, resource_tracker
+from multiprocessing import get_context
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent
@@ -112,14 +112,9 @@ def _weight(name: str) -> int:
     return path.stat().st_size if path.exists() else 0
 
 
-def _end_tracking() -> None:
-    """What Python's tracker of shared things has to say, it says before the last line."""
-    tracker = getattr(resource_tracker, "_resource_tracker", None)
-    if hasattr(tracker, "_stop"):
-        tracker._stop()
-
-
 def main() -> int:
+    # What Python's tracker of semaphores says of a pool that is closed would follow the last line.
+    os.environ.setdefault("PYTHONWARNINGS", "ignore:resource_tracker:UserWarning")
     names = sys.argv[1:] or modules()
     told: list[Told] = []
     # A process a module: none leans on what another left behind. What most of them load is loaded
@@ -141,7 +136,6 @@ def main() -> int:
                     print(text, flush=True)
     for seconds, name in sorted((t for d in told for t in d.times), reverse=True)[:SLOWEST_SHOWN]:
         print(f"{seconds:7.2f} s  {name}")
-    _end_tracking()
     passed, failed = sum(d.passed for d in told), sum(len(d.failed) for d in told)
     skipped = sum(len(d.skipped) for d in told)
     print(f"{passed} passed, {failed} failed, {skipped} skipped", flush=True)

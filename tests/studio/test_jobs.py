@@ -1,5 +1,7 @@
 """What takes long: told, ended, gone on with after a restart; and many loops changed that way."""
 
+import contextlib
+import io
 import random
 import threading
 import time
@@ -66,6 +68,27 @@ class JobsTest(JobsCase):
         self.assertEqual([job.state for job in ended], ["failed", "failed", "done", "failed"])
         self.assertEqual(ended[1].error, "there is no more room")
         self.assertTrue(all(job.error for job in ended if job.state == "failed"))
+
+    def test_one_that_cannot_be_noted_takes_no_other_along(self):
+        self.studio.jobs.learn("be", lambda job, progress: {})
+        note = self.studio.jobs._store.note
+
+        def full(job):
+            if job.id == "first":
+                raise OSError("no space left")
+            note(job)
+
+        with (
+            mock.patch.object(self.studio.jobs._store, "note", full),
+            contextlib.redirect_stderr(io.StringIO()),
+        ):
+            first, second = (self.studio.jobs.begin("be", "x", {}, n) for n in ("first", "second"))
+            self.assertEqual(self.over(second).state, "done")
+        self.assertFalse(self.studio.jobs.job(first.id).is_over)
+        self.studio.close()
+        self.studio = self.opened()
+        self.studio.jobs.learn("be", lambda job, progress: {})
+        self.assertTrue(self.over(first).is_over)
 
     def test_one_that_waits_is_let_go(self):
         going, begun = threading.Event(), threading.Event()

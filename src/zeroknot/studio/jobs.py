@@ -9,6 +9,7 @@ gets the same job however often it asks.
 import queue
 import threading
 import time
+import traceback
 import uuid
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, replace
@@ -136,9 +137,12 @@ class Jobs:
         while (id_ := self._waiting.get()) is not None:
             if self._is_closed:
                 return
-            job = self.job(id_)
-            if not job.is_over:
-                self._do(job)
+            try:
+                job = self.job(id_)
+                if not job.is_over:
+                    self._do(job)
+            except Exception:  # it could not even be noted: it is taken up after a restart
+                traceback.print_exc()
 
     def _do(self, job: Job) -> None:
         progress = Progress(self, replace(job, state="running"))
