@@ -3,7 +3,7 @@
 import itertools
 import unittest
 
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from zeroknot.core.errors import GrooveError
@@ -135,6 +135,7 @@ class LayerTest(unittest.TestCase):
 
     @settings(max_examples=200, deadline=None)
     @given(grooves, hits, st.floats(0.0, 1.0))
+    @example(even(2), ((2.39526, 0.0), (2.39592, 0.0)), 1.0)
     def test_whatever_is_laid_it_rises_keeps_the_ends_and_pulls_no_gap_too_far(
         self, groove, found, timing
     ):

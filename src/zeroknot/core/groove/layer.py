@@ -62,7 +62,12 @@ class GrooveLayer:
         if self.timing == 0.0:
             return below
         first, last = below.zero.second + CLOSEST_SECONDS, below.end.second - CLOSEST_SECONDS
-        moved = [m for m in self.moves(below) if first <= m.second <= last]
+        moved: list[Moved] = []
+        for move in self.moves(below):
+            # Of two that are nearer than knots may be, both move with the first.
+            is_apart = not moved or move.second - moved[-1].second >= CLOSEST_SECONDS
+            if first <= move.second <= last and is_apart:
+                moved.append(move)
         knots = {m.second: m.after for m in moved}
         if not knots:
             return below
