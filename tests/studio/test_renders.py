@@ -6,6 +6,7 @@ import numpy as np
 from tests.studio.helper import StudioTest
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.render.plan import BLOCK_FRAMES
+from zeroknot.document.edits.clip import ChangeClip
 from zeroknot.store.audio_store import block_path
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.time import SetSteadyTempo
@@ -93,6 +94,14 @@ class RendersTest(StudioTest):
         )
         self.assertLessEqual(abs(len(whole) // (4 * channels) - frames), 1)
         self.assertTrue(np.isfinite(np.frombuffer(whole, "<f4")).all())
+
+    def test_the_hand_is_heard_in_a_song_that_is_as_long_as_one_may_be(self):
+        clip = self.studio.projects.state(self.project).project.clips[0]
+        tree = self.submit(self.project, ChangeClip(clip=clip.id, beat=100_000.0)).project
+        sheet = self.studio.play_sheet(tree, self.sha)
+        self.assertGreater(
+            sheet["hand_events"][-1].at, tree.tempo_map.frame_of_beat(99_900, 44_100)
+        )
 
     def test_the_hand_repeats_over_the_whole_song(self):
         tree = self.studio.projects.state(self.project).project

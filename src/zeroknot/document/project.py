@@ -33,6 +33,7 @@ FADE_MS = 3.0
 LOUDEST_DB, QUIETEST_DB = 12.0, -60.0
 YARNS = 8
 LONGEST_NAME = 300
+FARTHEST_BEAT = 100_000
 
 LevelDb = float
 T = TypeVar("T", bound="Named")
@@ -160,9 +161,9 @@ class Clip(Named):
 
     strand: str
     track: str
-    beat: float = Field(ge=0, le=100_000)
+    beat: float = Field(ge=0, le=FARTHEST_BEAT)
     passes: int = Field(1, ge=1, le=4096)
-    length: float | None = Field(None, gt=0, le=100_000)
+    length: float | None = Field(None, gt=0, le=FARTHEST_BEAT)
     slip: float = Field(0.0, ge=0)
     gain_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
     fade_in_ms: float = Field(FADE_MS, ge=0, le=10_000)

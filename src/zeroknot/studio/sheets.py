@@ -10,7 +10,7 @@ from zeroknot.core.loop import Loop
 from zeroknot.core.mixing.sheet import Event, Sheet, TrackLevel
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.units import gain_of_db
-from zeroknot.document.project import QUIETEST_DB, Clip, Project, Strand
+from zeroknot.document.project import FARTHEST_BEAT, QUIETEST_DB, Clip, Project, Strand
 from zeroknot.studio.placement import Placement
 
 HAND_TRACK = "hand"
@@ -69,7 +69,8 @@ class SheetMaker:
 
         level  linear gain on top of the strand's own
         """
-        clip = Clip(id=HAND_TRACK, strand=strand.id, track=HAND_TRACK, beat=0.0, length=end_beat)
+        length = min(end_beat, FARTHEST_BEAT)
+        clip = Clip(id=HAND_TRACK, strand=strand.id, track=HAND_TRACK, beat=0.0, length=length)
         laid = self._laid_of(clip, strand)
         self.plans |= {plan.digest: plan for plan in laid.plans}
         return tuple(replace(e, gain=e.gain * level) for e in laid.events)
