@@ -70,27 +70,47 @@ class SchemaTest(unittest.TestCase):
                 self.assertEqual(edit_value(json.dumps(together)).edits[0].strand, read)
 
 
-class StoredTest(StudioTest):
-    """Written by the application as it was on 2026-11-27, before schemas had numbers."""
+class Stored(StudioTest):
+    """A data folder as the application left it once, opened by the one of today."""
+
+    schema = 0
 
     def opened(self):
-        data = zlib.decompress((STORED / "database_1.sqlite.z").read_bytes())
+        data = zlib.decompress((STORED / f"database_{self.schema}.sqlite.z").read_bytes())
         (self.folder / "zeroknot.sqlite").write_bytes(data)
         self.opened = super().opened
         return super().opened()
+
+    def bundle(self):
+        with (STORED / f"bundle_{self.schema}.zip").open("rb") as file:
+            return self.studio.bundles.read(file)
+
+    def read_whole_history(self, project):
+        revisions = RevisionStore(self.studio._engine)
+        for number in range(1, revisions.head(project).number + 1):
+            with self.subTest(number=number):
+                kept = revisions.revision(project, number)
+                self.assertEqual(self.studio.projects._tree(project, number).id, project)
+                if kept.edit:
+                    self.assertEqual(edit_value(kept.edit).label(), kept.label)
+
+    def same_as_its_file(self, project):
+        trees = (self.studio.projects.state(p).project for p in (self.bundle(), project))
+        new, then = (tree.changed(id="x") for tree in trees)
+        self.assertEqual(new, then)
+        self.assertTrue(self.studio.sheet(new).events)
+
+
+class StoredTest(Stored):
+    """Written on 2026-11-27, before schemas had numbers."""
+
+    schema = 1
 
     def test_a_data_folder_of_then_opens_with_its_whole_history(self):
         [entry] = self.studio.projects.list()
         tree = self.studio.projects.state(entry.id).project
         self.assertEqual((tree.name, tree.key, len(tree.clips)), ("Old one", "D minor", 3))
-        revisions = RevisionStore(self.studio._engine)
-        head = revisions.head(entry.id).number
-        for number in range(1, head + 1):
-            with self.subTest(number=number):
-                kept = revisions.revision(entry.id, number)
-                self.assertEqual(self.studio.projects._tree(entry.id, number).id, entry.id)
-                if kept.edit:
-                    self.assertEqual(edit_value(kept.edit).label(), kept.label)
+        self.read_whole_history(entry.id)
         before = len(tree.clips)
         self.assertEqual(len(self.studio.projects.undo(entry.id).project.clips), before - 1)
         kinds = {loop.recipe.kind: loop for loop in self.on_shelf() if loop.recipe}
@@ -100,8 +120,26 @@ class StoredTest(StudioTest):
 
     def test_a_projects_file_of_then_comes_in(self):
         [there] = self.studio.projects.list()
-        with (STORED / "bundle_1.zip").open("rb") as file:
-            new = self.studio.bundles.read(file)
-        tree, then = (self.studio.projects.state(p).project for p in (new, there.id))
-        self.assertEqual(tree.changed(id="x"), then.changed(id="x"))
-        self.assertTrue(self.studio.sheet(tree).events)
+        self.same_as_its_file(there.id)
+
+
+class StoredDifferencesTest(Stored):
+    """Written on 2026-11-28: schema 2, a history of differences with a whole tree in it."""
+
+    schema = 2
+
+    def test_it_opens_with_its_history_its_versions_and_its_file(self):
+        [entry] = self.studio.projects.list()
+        tree = self.studio.projects.state(entry.id).project
+        self.assertEqual((tree.name, tree.key, len(tree.clips)), ("Old two", "D minor", 3))
+        self.assertEqual((tree.strands[0].shift, tree.strands[0].method), (-3, "strike"))
+        self.read_whole_history(entry.id)
+        self.same_as_its_file(entry.id)
+        named, left = self.studio.projects.versions(entry.id)[::-1]
+        self.assertEqual((named.name, left.label), ("Kept", "tempo 140 BPM"))
+        state = self.studio.projects.go_back(entry.id, named.number)
+        self.assertEqual(state.project.tempo[0].bpm, 90 + 65 / 4)
+
+
+if __name__ == "__main__":
+    unittest.main()

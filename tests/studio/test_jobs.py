@@ -230,6 +230,19 @@ class ManyLoopsTest(JobsCase):
         back = self.over(self.studio.shelf.take_back(ended.result["id"]))
         self.assertEqual((back.result["count"], self.favourites()), (done, 0))
 
+    def test_a_taking_back_that_was_stopped_is_gone_on_with(self):
+        change = self.over(self.change()).result["id"]
+        with mock.patch.object(shelf, "ROOM_SECONDS", 0.3):
+            job = self.studio.shelf.take_back(change)
+            while self.favourites() == COUNT:
+                time.sleep(0.01)
+            self.studio.let_go(job.id)
+            self.assertEqual(self.over(job).state, "cancelled")
+        left = self.favourites()
+        self.assertTrue(0 < left < COUNT)
+        rest = self.over(self.studio.shelf.take_back(change))
+        self.assertEqual((rest.result["count"], self.favourites()), (left, 0))
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -24,7 +24,7 @@ class Job:
 
     kind       says who does it
     label      in words, for whoever looks on: "tag 12 000 loops"
-    arguments  all that it takes, as JSON holds it
+    arguments  all that it takes, as JSON holds it; nothing once it is over
     done, total  how far it is, in whatever it counts
     kept       what it needs to go on after a restart
     result     what came of it; None until it is done
@@ -65,11 +65,13 @@ class JobStore:
 
     def note(self, job: Job) -> None:
         """How far it is, or how it ended."""
-        # What was asked may be long and never changes: it is not written again.
+        # What was asked may be long: it is not written again, and not kept once it is done.
         said = {
             "state": job.state, "done": job.done, "total": job.total, "error": job.error,
             "kept": json.dumps(dict(job.kept)), "result": _text(job.result),
         }  # fmt: skip
+        if job.is_over:
+            said["arguments"] = "{}"
         with Session(self._writing) as session, session.begin():
             session.execute(update(JobRow).where(col(JobRow.id) == job.id).values(said))
 

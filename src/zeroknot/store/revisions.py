@@ -34,6 +34,7 @@ from zeroknot.store.facts import derive
 from zeroknot.store.tables import LoopRow, ProjectRow, RevisionRow
 
 TREE_EVERY = 64
+MOST_LEFT = 100  # branches without a name that are told, the newest
 LINE = """
 WITH RECURSIVE line (number, parent, tree, change) AS (
     SELECT number, parent, tree, change FROM revision
@@ -84,7 +85,7 @@ class Kept:
 class Version:
     """A state that can be gone back to.
 
-    edits  that were done since it parted from what is now
+    edits  done on it since it parted from what is now; where it did not part, those since it
     """
 
     number: int
@@ -243,14 +244,18 @@ class RevisionStore:
             head = self._project(session, project).head
             found_rows = session.execute(text(ALL), {"project": project})
             rows: dict[int, Any] = {row.number: row for row in found_rows}
-        parents = {row.parent for row in rows.values()}
-        ours = set(_line(rows, head))
-        found = []
+        parents = {number: row.parent for number, row in rows.items()}
+        has_children = set(parents.values())
+        ours = {number: steps for steps, number in enumerate(_line(parents, head))}
+        found, left = [], 0
         for number, row in sorted(rows.items(), reverse=True):
-            if row.name is not None or (number not in parents and number not in ours):
-                theirs = set(_line(rows, number))
-                apart = len(theirs - ours) or len(ours - theirs)
-                found.append(Version(number, row.name, row.label, row.made_at, apart))
+            is_left = number not in has_children and number not in ours and left < MOST_LEFT
+            if row.name is not None or is_left:
+                left += row.name is None
+                steps, meets = _apart(parents, number, ours)
+                found.append(
+                    Version(number, row.name, row.label, row.made_at, steps or ours[meets])
+                )
         return found
 
     def is_done(self, asked: str | None) -> bool:
@@ -311,15 +316,10 @@ class RevisionStore:
         )
         return session.exec(query).one()
 
-    def _ancestry(self, session: Session, project: str, number: int) -> list[int]:
+    @staticmethod
+    def _ancestry(session: Session, project: str, number: int) -> list[int]:
         query = select(RevisionRow.number, RevisionRow.parent).where(RevisionRow.project == project)
-        parents = dict(session.exec(query).all())
-        found: list[int] = []
-        at: int | None = number
-        while at is not None and at in parents:
-            found.append(at)
-            at = parents[at]
-        return found
+        return list(_line(dict(session.exec(query).all()), number))
 
     @staticmethod
     def _project(session: Session, project: str) -> ProjectRow:
@@ -348,11 +348,21 @@ class RevisionStore:
         )
 
 
-def _line(rows: Mapping[int, Any], number: int | None) -> Iterator[int]:
+def _line(parents: Mapping[int, int | None], number: int | None) -> Iterator[int]:
     """A revision and all that led to it."""
-    while number is not None and number in rows:
+    while number is not None and number in parents:
         yield number
-        number = rows[number].parent
+        number = parents[number]
+
+
+def _apart(
+    parents: Mapping[int, int | None], number: int, ours: Mapping[int, int]
+) -> tuple[int, int]:
+    """How many revisions lie from one back to where it parted from ours, and which that is."""
+    for steps, at in enumerate(_line(parents, number)):
+        if at in ours:
+            return steps, at
+    raise AssertionError("all revisions of a project have one beginning")
 
 
 def _moved(session: Session, statement: Statement | None) -> Moved:

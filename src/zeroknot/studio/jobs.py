@@ -21,6 +21,7 @@ from zeroknot.studio.announcer import Announcer
 
 SAID_EVERY_SECONDS = 0.2
 NOTED_EVERY_SECONDS = 2.0
+LONGEST_STEP_SECONDS = 5.0  # that a stop waits for; what is cut short is done again
 
 
 class CancelledError(Exception):
@@ -86,7 +87,7 @@ class Jobs:
         self._is_closed = True
         self._waiting.put(None)
         if self._thread.is_alive():
-            self._thread.join()
+            self._thread.join(LONGEST_STEP_SECONDS)
 
     def begin(self, kind: str, label: str, arguments: Mapping[str, Any], asked: str | None) -> Job:
         """Do something in the background; returns at once."""

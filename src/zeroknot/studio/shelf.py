@@ -106,11 +106,13 @@ class Shelf:
             edit: ShelfEdit = any_shelf_edit.validate_python(job.arguments["edit"])
             shas, making = job.arguments["shas"], _Making(edit)
             change = Change()
+            planned = 0
             for batch in batched(shas, BATCH):
                 part = self._loops.planned(batch, making.changed)
                 change.before.update(part.before)
                 change.after.update(part.after)
-                progress.step(0, len(shas))
+                planned += len(batch)
+                progress.step(planned, 2 * len(shas))  # to see what it does is half of it
             self._keep(progress, edit.label(), change, making.left_out)
         return self._done_in_steps(progress)
 
@@ -132,7 +134,7 @@ class Shelf:
             self._loops.do_some(change, batch)
             done += len(batch)
             self._announcer.say("shelf")
-            progress.step(done, len(change))
+            progress.step(len(change) + done, 2 * len(change))
             time.sleep(ROOM_SECONDS)
         return dict(progress.job.kept)
 

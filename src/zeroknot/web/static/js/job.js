@@ -14,13 +14,15 @@ export const isOver = (job) => ["done", "failed", "cancelled"].includes(job.stat
 export async function ended(session, job) {
   while (!isOver(job)) {
     await new Promise((done) => {
-      const look = setTimeout(done, LOOK_MS);
-      const deaf = session.hear((event) => {
-        const isIt = event.kind === "job" && event.job.id === job.id && isOver(event.job);
-        if (!isIt && event.kind !== "missed") return;
+      const end = () => {
         clearTimeout(look);
         deaf();
         done(null);
+      };
+      const look = setTimeout(end, LOOK_MS);
+      const deaf = session.hear((event) => {
+        const isIt = event.kind === "job" && event.job.id === job.id && isOver(event.job);
+        if (isIt || event.kind === "missed") end();
       });
     });
     job = await getJson(`/api/jobs/${job.id}`);

@@ -207,6 +207,7 @@ export class Session {
   /** @type {Promise<void>} the last sheet that was asked for */
   sheeted = Promise.resolve();
 
+  /** @returns {Promise<void>} */
   async reloadSheet() {
     this.fetching += 1;
     const turn = this.fetching;
@@ -216,7 +217,7 @@ export class Session {
       const said = await getJson(`${this.path}/sheet?${(hand + known).slice(1)}`);
       if (turn !== this.fetching) return;
       const sheet = sheetWith(this.sheet, said);
-      if (!sheet) return void this.reloadSheet();
+      if (!sheet) return this.reloadSheet();
       this.sheet = sheet;
       this.engine_?.song.adopt(sheet);
       this.changed();

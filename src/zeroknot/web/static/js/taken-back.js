@@ -91,8 +91,15 @@ export class TakenBack {
     return this.session.inOrder(async () => {
       try {
         const made = await postOnce(`/api/shelf/changes/${last.change}/undo`, {});
-        const change = made.job ? (await ended(this.session, made.job)).result : made;
-        to.push({ kind: "shelf", change: change.id, label: last.label });
+        const job = made.job ? await ended(this.session, made.job) : null;
+        const change = job ? job.result : made;
+        if (change?.id) to.push({ kind: "shelf", change: change.id, label: last.label });
+        if (job?.state === "cancelled") {
+          // What it came to stays; the rest can still be taken back.
+          from.splice(at, 0, last);
+          this.session.say(`Shelf: ${last.label}, stopped half-way. Undo goes on with it.`);
+          return false;
+        }
         const n = change.left_out;
         const left = n ? ` ${n === 1 ? "One loop was" : `${n} loops were`} changed since: that stays.` : "";
         this.session.say(`Shelf: ${last.label}, ${said}.${left}`);

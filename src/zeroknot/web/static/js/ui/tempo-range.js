@@ -30,6 +30,7 @@ export class TempoRange extends HTMLElement {
   }
 
   disconnectedCallback() {
+    clearTimeout(this.tapping);
     this.ending?.();
     this.ending = null;
   }

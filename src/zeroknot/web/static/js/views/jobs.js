@@ -2,6 +2,7 @@
 /** What is being done in the background: how far it is, and an end to it. */
 
 import { ApiError, getJson, post } from "../net/api.js";
+import { percent } from "../format.js";
 import { isOver } from "../job.js";
 
 /** @typedef {import("../types.js").Job} Job */
@@ -38,8 +39,8 @@ export const jobs = (session) => () => ({
       this.jobs = others;
       return;
     }
-    const far = job.total ? `, ${job.done} of ${job.total}` : "";
-    this.jobs = [...others, { id: job.id, text: `${job.label}${far}`, share: job.total ? job.done / job.total : 0 }];
+    const share = job.total ? job.done / job.total : 0;
+    this.jobs = [...others, { id: job.id, text: `${job.label}, ${percent(share)}`, share }];
   },
 
   /** @param {string} id */
