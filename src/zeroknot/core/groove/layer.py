@@ -6,106 +6,169 @@ Conventions
   gives, so what changes below, or an amount, is always computed anew, never from a result.
 - Each hit has a knot of its own; what lies between moves with its neighbours. The one and the end
   stay.
+- Accents are gains in dB, from a hit until the next.
 """
 
 import itertools
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 from zeroknot.core.errors import GrooveError
-from zeroknot.core.groove.groove import REACH, Groove
+from zeroknot.core.groove.feel import Targets
+from zeroknot.core.groove.groove import MOST_ACCENT_DB, REACH, Groove
+from zeroknot.core.groove.hit import (
+    REGISTERS,
+    Hit,
+    Register,
+    at_sensitivity,
+    leader,
+    mean_levels,
+    rolls,
+)
+from zeroknot.core.listening.attack import SENSITIVITY
 from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.warp_map import CLOSEST_SECONDS, WarpMap
 
-TOGETHER_SECONDS = 0.045  # hits that follow so soon are a roll or a flam: they move as one
 MOST_PULL = 4.0  # times the gap between two hits may become as long or short
-Hit = tuple[float, float]  # second of the recording, strength 0…1
 
 
 @dataclass(frozen=True)
 class Moved:
     """One hit, before and after.
 
-    second  of the recording
+    hit     as it was played
     before, after  beats
     target  where the groove has it, wholly; None where it belongs to no step
+    gain_db that its accent gets
+    accent_db  that the groove has there, against the mean of its register; None without a step
+    own_db  that it has itself
     held    it was to go farther, and a neighbour stood in its way
+    leans   on a stronger hit beside it, with which it moves
     """
 
-    second: float
+    hit: Hit
     before: float
     after: float
     target: float | None
+    gain_db: float = 0.0
+    accent_db: float | None = None
+    own_db: float = 0.0
     held: bool = False
+    leans: bool = False
+
+    @property
+    def second(self) -> float:
+        """Of the recording."""
+        return self.hit.second
 
 
 @dataclass(frozen=True)
 class GrooveLayer:
-    """groove  by value
-    hits    (second, strength) of the recording, rising
-    timing  0…1: how much of the way to the groove
-    reach   share of a step within which a hit belongs to it
+    """hits         of the recording, by value, rising
+    groove       by value; None where it follows the project's
+    timing       0…1: how much of the way to the groove
+    accents      0…1: the same in level
+    reach        share of a step within which a hit belongs to it
+    sensitivity  0…1: which of the hits count
+    registers    whose hits are moved; the others stay
+    apart        each register goes by steps of its own, where the groove tells them apart
+    keeps_lengths  notes stay as long as they are; else they end where their end is moved to
     """
 
-    groove: Groove
     hits: tuple[Hit, ...]
+    groove: Groove | None = None
     timing: float = 1.0
+    accents: float = 0.0
     reach: float = REACH
+    sensitivity: float = SENSITIVITY
+    registers: tuple[Register, ...] = REGISTERS
+    apart: bool = True
+    keeps_lengths: bool = True
 
     def __post_init__(self) -> None:
-        if not 0.0 <= self.timing <= 1.0:
-            raise GrooveError(f"a timing of {100 * self.timing:g} % is outside 0 to 100 %")
+        for amount, name in ((self.timing, "a timing"), (self.accents, "accents")):
+            if not 0.0 <= amount <= 1.0:
+                raise GrooveError(f"{name} of {100 * amount:g} % is outside 0 to 100 %")
+        if not 0.0 <= self.sensitivity <= 1.0:
+            raise GrooveError("a sensitivity is 0 to 100 %")
         if not 0.0 < self.reach <= 0.5:
             raise GrooveError(f"a reach of {100 * self.reach:g} % of a step is outside 0 to 50 %")
+        if any(a.second > b.second for a, b in itertools.pairwise(self.hits)):
+            raise GrooveError("the hits of a loop come one after another")
 
-    def over(self, below: WarpMap) -> WarpMap:
-        """The map with every hit where it goes. At no timing it is the map below itself."""
+    @property
+    def follows(self) -> bool:
+        """Is it the project's groove that counts?"""
+        return self.groove is None
+
+    def over(self, below: WarpMap, feel: Targets | None = None) -> WarpMap:
+        """The map with every hit where it goes. At no timing it is the map below itself.
+
+        feel  that counts where the layer has no groove of its own
+        """
         if self.timing == 0.0:
             return below
         first, last = below.zero.second + CLOSEST_SECONDS, below.end.second - CLOSEST_SECONDS
         moved: list[Moved] = []
-        for move in self.moves(below):
+        for move in self.moves(below, feel):
             # Of two that are nearer than knots may be, both move with the first.
             is_apart = not moved or move.second - moved[-1].second >= CLOSEST_SECONDS
             if first <= move.second <= last and is_apart:
                 moved.append(move)
-        knots = {m.second: m.after for m in moved}
-        if not knots:
+        if all(m.after == m.before for m in moved):
             return below
+        knots = {m.second: m.after for m in moved}
         # What was tied below goes along with the hits around it.
-        points = sorted([(m.before, m.after) for m in moved])
+        points = [(m.before, m.after) for m in moved]
         for knot in below.knots:
             if all(abs(knot.second - second) >= CLOSEST_SECONDS for second in knots):
                 knots[knot.second] = _along(points, knot.beat, below.span)
         return WarpMap(tuple(Knot(second, knots[second]) for second in sorted(knots)))
 
-    def moves(self, below: WarpMap) -> list[Moved]:
-        """Every hit of the pass, in order."""
+    def gains(self, below: WarpMap, feel: Targets | None = None) -> tuple[tuple[float, float], ...]:
+        """(second of a hit, dB from it on); nothing where no accent is changed."""
+        if self.accents == 0.0:
+            return ()
+        found = tuple((m.second, m.gain_db) for m in self.moves(below, feel))
+        return found if any(gain for _, gain in found) else ()
+
+    def moves(self, below: WarpMap, feel: Targets | None = None) -> list[Moved]:
+        """Every hit of the pass that counts, in order."""
+        targets = self.groove or feel
         zero, end = below.zero.second, below.end.second
-        inside = [h for h in self.hits if zero - CLOSEST_SECONDS <= h[0] < end - CLOSEST_SECONDS]
-        wanted = [m for group in _together(inside) for m in self._wanted(group, below)]
+        inside = [h for h in self._counted if zero - CLOSEST_SECONDS <= h.second]
+        inside = [h for h in inside if h.second < end - CLOSEST_SECONDS]
+        wanted = [m for roll in rolls(inside) for m in self._wanted(roll, below, targets)]
         return _kept_apart(wanted, below)
 
-    def _wanted(self, group: list[Hit], below: WarpMap) -> list[Moved]:
+    @cached_property
+    def _counted(self) -> tuple[Hit, ...]:
+        return at_sensitivity(self.hits, self.sensitivity)
+
+    def _wanted(self, roll: list[Hit], below: WarpMap, targets: Targets | None) -> list[Moved]:
         """A hit, or a roll whose strongest leads, where the groove has it."""
-        lead = below.beat_of_second(max(group, key=lambda hit: hit[1])[0])
-        target = self.groove.target_of(lead, self.reach)
-        by = 0.0 if target is None else self.timing * (target - lead)
+        lead = leader(roll)
+        beat = below.beat_of_second(lead.second)
+        own = lead.level_db - self._means[lead.register]
+        target = None
+        if targets and lead.register in self.registers:
+            target = targets.target_of(beat, lead.register if self.apart else None, self.reach)
+        by = self.timing * (target.beat - beat) if target else 0.0
+        gain = self.accents * (target.accent_db - own) if target else 0.0
+        gain = min(max(gain, -MOST_ACCENT_DB), MOST_ACCENT_DB)
         found = []
-        for second, _ in group:
-            beat = below.beat_of_second(second)
-            whole = None if target is None else beat + target - lead
-            found.append(Moved(second, beat, beat + by, whole))
+        for hit in roll:
+            before = below.beat_of_second(hit.second)
+            whole = before + target.beat - beat if target else None
+            accent = target.accent_db if target else None
+            found.append(
+                Moved(hit, before, before + by, whole, gain, accent, own, leans=hit is not lead)
+            )
         return found
 
-
-def _together(hits: list[Hit]) -> list[list[Hit]]:
-    groups: list[list[Hit]] = []
-    for hit in hits:
-        if groups and hit[0] - groups[-1][-1][0] < TOGETHER_SECONDS:
-            groups[-1].append(hit)
-        else:
-            groups.append([hit])
-    return groups
+    @cached_property
+    def _means(self) -> dict[Register, float]:
+        return dict(mean_levels(self._counted))
 
 
 def _kept_apart(moves: list[Moved], below: WarpMap) -> list[Moved]:

@@ -7,6 +7,7 @@ Conventions
 - What is still held or rings at the end of the body is the tail.
 """
 
+import math
 from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 
@@ -14,12 +15,15 @@ import numpy as np
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.formats.midi import MidiLoop, MidiPart
+from zeroknot.core.listening.notes import SoundedNote
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.synth.kit import CHOKED
 from zeroknot.core.synth.note import PlayedNote
 from zeroknot.core.synth.sounding import lasts, sounded
-from zeroknot.core.units import frame
+from zeroknot.core.synth.voices import Floats, level_of, velocity_of
+from zeroknot.core.units import frame, gain_of_db
+from zeroknot.core.warp.time_map import TimeMap
 
 EARLY_SECONDS = 0.012  # what is struck a moment before the one belongs to it
 END_FADE_SECONDS = 0.005
@@ -76,11 +80,34 @@ def _played(part: MidiPart, plan: RenderPlan) -> Iterator[PlayedNote]:
     early = (starts < plan.zero_second) & (starts >= plan.zero_second - EARLY_SECONDS)
     starts = np.where(early & (starts < plan.lead_from), plan.zero_second, starts)
     at = [frame(x) for x in plan.time_map.output_of(starts).tolist()]
-    ends = plan.time_map.output_of(np.asarray([n.end for n in inside])).tolist()
+    lasting = _lasting(inside, starts, at, plan)
     held = _until_choked(part, [n.pitch for n in inside], at, plan) if is_drums else None
     for i, note in enumerate(inside):
-        frames = held[i] if held else max(1, frame(ends[i]) - at[i])
-        yield PlayedNote(at[i], frames, note.pitch + shift, note.velocity, voice)
+        frames = held[i] if held else lasting[i]
+        yield PlayedNote(
+            at[i], frames, note.pitch + shift, _struck(note.velocity, at[i], plan), voice
+        )
+
+
+def _lasting(
+    notes: Sequence[SoundedNote], starts: Floats, at: Sequence[int], plan: RenderPlan
+) -> list[int]:
+    """Frames until each note is let go."""
+    ends = np.asarray([note.end for note in notes])
+    if not plan.lengths_by:
+        return [
+            max(1, frame(e) - a) for e, a in zip(plan.time_map.output_of(ends), at, strict=True)
+        ]
+    by = TimeMap.of_points(plan.lengths_by)
+    return [max(1, frame(x)) for x in (by.output_of(ends) - by.output_of(starts)).tolist()]
+
+
+def _struck(velocity: int, at: int, plan: RenderPlan) -> int:
+    """A velocity with the accent that holds at an output frame."""
+    which = bisect_right(plan.gains, (at + 1, math.inf)) - 1
+    if which < 0:
+        return velocity
+    return velocity_of(gain_of_db(plan.gains[which][1]) * level_of(velocity))
 
 
 def _until_choked(

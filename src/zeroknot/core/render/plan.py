@@ -14,7 +14,7 @@ import itertools
 import json
 import math
 from bisect import bisect_right
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
 
@@ -22,6 +22,7 @@ import numpy as np
 
 from zeroknot.core.digest import canonical, digest_of_text, said
 from zeroknot.core.errors import StretchError
+from zeroknot.core.render.gain_envelope import Gains
 from zeroknot.core.stretch.methods import NOTES, method_named
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT, StretchSettings
 from zeroknot.core.timeline.tempo_map import TempoMap
@@ -54,6 +55,9 @@ class RenderPlan:
     settings     of the method: only those it has a use for
     semitones    shift, length kept
     crossfade_s  source seconds over which the body's end goes over into what leads to its start
+    gains        (output frame of a hit, dB from it until the next), rising
+    lengths_by   (source second, output frame) by which notes last as long as they do; by the knots
+                 where there are none
     """
 
     source: str
@@ -67,6 +71,8 @@ class RenderPlan:
     settings: StretchSettings = AS_IT_IS
     semitones: float = 0.0
     crossfade_s: float = 0.0
+    gains: Gains = ()
+    lengths_by: tuple[tuple[float, int], ...] = ()
 
     def __post_init__(self) -> None:
         if not abs(self.semitones) <= STEEPEST_SHIFT:
@@ -121,19 +127,20 @@ class RenderPlan:
     @cached_property
     def lead_frames(self) -> int:
         """Frames before the one."""
-        return max(0, -self._output_frame(self.lead_from))
+        return max(0, -self.output_frame(self.lead_from))
 
     @cached_property
     def tail_frames(self) -> int:
         """Frames past the body's end."""
-        return max(0, self._output_frame(self.tail_to) - self.body_frames)
+        return max(0, self.output_frame(self.tail_to) - self.body_frames)
 
     @property
     def frames(self) -> int:
         """Lead, body and tail together."""
         return self.lead_frames + self.body_frames + self.tail_frames
 
-    def _output_frame(self, second: float) -> int:
+    def output_frame(self, second: float) -> int:
+        """Where a second of the source is heard, through the knots."""
         i = min(max(bisect_right(self.knots, (second, math.inf)) - 1, 0), len(self.knots) - 2)
         (start, at), (end, next_at) = self.knots[i : i + 2]
         return frame(at + (second - start) * ((next_at - at) / (end - start)))
@@ -143,9 +150,13 @@ def plan_of_text(text: str) -> RenderPlan:
     """The plan of which that is the text. Raises ValueError, KeyError or TypeError for others."""
     told = json.loads(text)
     del told["kind"]
-    knots = tuple((float(second), int(at)) for second, at in told.pop("knots"))
+    knots, lengths_by = (
+        tuple((float(second), int(at)) for second, at in told.pop(name, ()))
+        for name in ("knots", "lengths_by")
+    )
+    gains = tuple((int(at), float(db)) for at, db in told.pop("gains", ()))
     settings = StretchSettings(**told.pop("settings", {}))
-    return RenderPlan(knots=knots, settings=settings, **told)
+    return RenderPlan(knots=knots, settings=settings, gains=gains, lengths_by=lengths_by, **told)
 
 
 def plan_pass(
@@ -161,50 +172,23 @@ def plan_pass(
     semitones: float = 0.0,
     method: str = "weave",
     crossfade_s: float = 0.0,
+    gains: tuple[tuple[float, float], ...] = (),
+    lengths_by: WarpMap | None = None,
 ) -> RenderPlan:
     """The plan of the pass whose zero knot lies on a beat of the project.
 
+    gains       (source second of a hit, dB from it until the next), rising
+    lengths_by  the map by which notes keep their lengths; None where they end as they are moved
     Raises StretchError where a part would be longer or shorter than 8 times.
     """
     chosen = method_named(method)
-    first = min(0.0, warp.beat_of_second(lead_from))
-    last = max(warp.span, warp.beat_of_second(tail_to))
-    beats = {0.0, warp.span, *(k.beat for k in warp.knots if first < k.beat < last)}
-    begin, finish = start_beat + first, start_beat + last
-    steady = tempo_map.is_steady_between(begin, finish)
-    if not steady:
-        edges = [begin, *tempo_map.breaks_between(begin, finish), finish]
-        for a, b in itertools.pairwise(edges):
-            beats.add(a - start_beat)
-            if not tempo_map.is_steady_between(a, b):
-                beats.update((np.arange(a, b, RAMP_STEP_BEATS) - start_beat).tolist())
-        # The outer segments go on at the tempo they end with.
-        beats.update((first, last))
     zero_frame = tempo_map.frame_of_beat(start_beat, rate)
     body_frames = tempo_map.frame_of_beat(start_beat + warp.span, rate) - zero_frame
-    bpm = tempo_map.bpm_at(start_beat)
-    points: list[tuple[float, int]] = []
-    stays = 0  # so many of the points do
-    for beat in sorted(beats):
-        if beat == warp.span:
-            output = body_frames
-        elif steady:
-            # Counted from the pass itself: every pass at one tempo then has the same plan.
-            output = frame(beat * 60.0 / bpm * rate)
-        else:
-            output = tempo_map.frame_of_beat(start_beat + beat, rate) - zero_frame
-        point = warp.second_of_beat(beat), output
-        if beat in (0.0, warp.span):
-            # The one and the end stay; what lies nearer before them than a frame yields.
-            while len(points) > stays and not rises(points[-1], point):
-                points.pop()
-            stays = len(points) + 1
-        if not points or rises(points[-1], point):
-            points.append(point)
+    laid = _Laid(tempo_map, start_beat, rate, lead_from, tail_to)
     plan = RenderPlan(
         source=source,
         rate=rate,
-        knots=tuple(points),
+        knots=laid.points(warp),
         body_frames=body_frames,
         lead_from=lead_from,
         tail_to=tail_to,
@@ -213,9 +197,70 @@ def plan_pass(
         settings=settings.told(chosen.uses),
         semitones=semitones if chosen.shifts else 0.0,
         crossfade_s=crossfade_s,
+        lengths_by=laid.points(lengths_by) if lengths_by and lengths_by != warp else (),
     )
     refuse_beyond_limits(plan.knots, rate)
-    return plan
+    return replace(plan, gains=_on_frames(gains, plan)) if gains else plan
+
+
+@dataclass(frozen=True)
+class _Laid:
+    """Where a pass lies: on a beat of a tempo map, from its lead to its tail."""
+
+    tempo_map: TempoMap
+    start_beat: float
+    rate: int
+    lead_from: float
+    tail_to: float
+
+    def points(self, warp: WarpMap) -> tuple[tuple[float, int], ...]:
+        """A warp map as (source second, output frame), bent as the tempo bends."""
+        tempo_map, start_beat, rate = self.tempo_map, self.start_beat, self.rate
+        first = min(0.0, warp.beat_of_second(self.lead_from))
+        last = max(warp.span, warp.beat_of_second(self.tail_to))
+        beats = {0.0, warp.span, *(k.beat for k in warp.knots if first < k.beat < last)}
+        begin, finish = start_beat + first, start_beat + last
+        steady = tempo_map.is_steady_between(begin, finish)
+        if not steady:
+            edges = [begin, *tempo_map.breaks_between(begin, finish), finish]
+            for a, b in itertools.pairwise(edges):
+                beats.add(a - start_beat)
+                if not tempo_map.is_steady_between(a, b):
+                    beats.update((np.arange(a, b, RAMP_STEP_BEATS) - start_beat).tolist())
+            # The outer segments go on at the tempo they end with.
+            beats.update((first, last))
+        zero_frame = tempo_map.frame_of_beat(start_beat, rate)
+        body_frames = tempo_map.frame_of_beat(start_beat + warp.span, rate) - zero_frame
+        bpm = tempo_map.bpm_at(start_beat)
+        points: list[tuple[float, int]] = []
+        stays = 0  # so many of the points do
+        for beat in sorted(beats):
+            if beat == warp.span:
+                output = body_frames
+            elif steady:
+                # Counted from the pass itself: every pass at one tempo then has the same plan.
+                output = frame(beat * 60.0 / bpm * rate)
+            else:
+                output = tempo_map.frame_of_beat(start_beat + beat, rate) - zero_frame
+            point = warp.second_of_beat(beat), output
+            if beat in (0.0, warp.span):
+                # The one and the end stay; what lies nearer before them than a frame yields.
+                while len(points) > stays and not rises(points[-1], point):
+                    points.pop()
+                stays = len(points) + 1
+            if not points or rises(points[-1], point):
+                points.append(point)
+        return tuple(points)
+
+
+def _on_frames(gains: tuple[tuple[float, float], ...], plan: RenderPlan) -> Gains:
+    """Gains where their hits are heard; of two on one frame the later holds."""
+    found = {
+        plan.output_frame(second): db
+        for second, db in gains
+        if plan.lead_from - 1e-6 <= second < plan.end_second
+    }
+    return tuple(sorted(found.items()))
 
 
 def rises(earlier: tuple[float, int], later: tuple[float, int]) -> bool:

@@ -18,6 +18,7 @@ from scipy import ndimage
 
 from zeroknot.core.audio import Audio, Samples
 from zeroknot.core.listening.attack import Attacks
+from zeroknot.core.render.gain_envelope import envelope
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.kept_pieces import KeptPieces, Rendered, key_of
 from zeroknot.core.render.plan import RenderPlan
@@ -68,6 +69,14 @@ class Rendering(InBlocks):
     def frames(self, first: int, count: int) -> Samples:
         """float32 [channels, count]: axis frames from `first` on."""
         begin = first - self.plan.lead_frames
+        out = self._level(begin, count)
+        if self.plan.gains:
+            gain = envelope(self.plan.gains, self.plan.body_frames, self.plan.rate, begin, count)
+            out *= gain.astype(np.float32)
+        return out
+
+    def _level(self, begin: int, count: int) -> Samples:
+        """Output frames from `begin` on, before accents."""
         if self._is_copy:
             out = np.zeros((self.sound.channels, count), np.float32)
             self._copy(begin, out)

@@ -7,6 +7,7 @@ Conventions
 Sources: equal temperament, A4 = 440 Hz (ISO 16).
 """
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -79,6 +80,11 @@ VOICES: dict[str, Voice] = {
 def level_of(velocity: int) -> float:
     """Linear gain of a velocity, 1 for 127."""
     return (velocity / 127.0) ** 2
+
+
+def velocity_of(level: float) -> int:
+    """The velocity, 1…127, that is nearest to a linear gain; inverse of the above."""
+    return min(127, max(1, round(127.0 * math.sqrt(level))))
 
 
 def hertz_of(pitch: float) -> float:
