@@ -72,6 +72,7 @@ def shelf(
     from zeroknot.store.searches import SearchStore
     from zeroknot.studio.announcer import Announcer
     from zeroknot.studio.jobs import Jobs
+    from zeroknot.studio.known import Known
     from zeroknot.studio.projects import Projects
     from zeroknot.studio.shelf import Shelf
     from zeroknot.web.api.shelf import AskShelf
@@ -91,7 +92,7 @@ def shelf(
     loops, announcer = LoopStore(engine), Announcer()
     tree = None
     if project is not None:
-        projects = Projects(RevisionStore(engine), loops, announcer)
+        projects = Projects(RevisionStore(engine), Known(loops), announcer)
         named = [p.id for p in projects.list() if project in (p.id, p.name)]
         if not named:
             raise ZeroKnotError(f"there is no project {project!r}")

@@ -1,5 +1,6 @@
 """Does a whole tree hold together? Asked of what comes from outside; edits keep it so."""
 
+import itertools
 from collections.abc import Iterable
 
 from zeroknot.core.errors import FormatError, ZeroKnotError
@@ -15,7 +16,7 @@ def coherent(project: Project) -> Project:
     """The project itself. Raises FormatError where a page could not show or play it."""
     if project.rate not in RATES:
         raise FormatError(f"a project has no rate of {project.rate} Hz")
-    for parts in (project.tracks, project.strands, project.clips):
+    for parts in (project.tracks, project.strands, project.clips, project.grooves):
         _refuse_doubles(part.id for part in parts)
     try:
         for change in project.keys:
@@ -24,6 +25,9 @@ def coherent(project: Project) -> Project:
             if strand.method not in (AUTO, *METHODS):
                 raise FormatError(f"there is no stretch method {strand.method!r} here")
             _ = strand.warp, strand.paces
+        _ = project.song_feel
+        if any(a.bar >= b.bar for a, b in itertools.pairwise(project.feel)):
+            raise FormatError("the song's grooves do not come one after another")
         for clip in project.clips:
             project.track(clip.track)
             project.strand(clip.strand)

@@ -13,7 +13,7 @@ Conventions
 
 from typing import Any
 
-from zeroknot.document.project import Named, Value
+from zeroknot.document.value import Named, Value
 
 Json = dict[str, Any]
 

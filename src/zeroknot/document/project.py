@@ -13,9 +13,11 @@ from collections.abc import Iterable, Mapping
 from functools import cached_property
 from typing import Self, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from zeroknot.core.errors import NotFoundError
+from zeroknot.core.groove.feel import Feel
+from zeroknot.core.groove.groove import Groove
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
 from zeroknot.core.stretch.auto import AUTO
@@ -27,6 +29,8 @@ from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.placing import Stretch, Tied
 from zeroknot.core.warp.straighten import Straighten
 from zeroknot.core.warp.warp_map import WarpMap
+from zeroknot.document.groove import FeelChange, KeptGroove, LaidGroove
+from zeroknot.document.value import Named, Value
 
 NEW_TRACK_DB = -6.0
 FADE_MS = 3.0
@@ -37,21 +41,6 @@ FARTHEST_BEAT = 100_000
 
 LevelDb = float
 T = TypeVar("T", bound="Named")
-
-
-class Value(BaseModel):
-    """An immutable part of the tree."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
-
-    def changed(self, **fields: object) -> Self:
-        """The same value with other fields, checked again."""
-        own = {name: getattr(self, name) for name in type(self).model_fields}
-        return type(self).model_validate({**own, **fields})
-
-
-class Named(Value):
-    id: str = Field(min_length=1, max_length=40)
 
 
 class KeyChange(Value):
@@ -74,6 +63,7 @@ class Strand(Named):
     by_hand   whether its knots were moved away from the reading
     knots     base knots; beats of one pass, zero knot and end knot among them
     straighten  a layer over them; None where it was not straightened
+    groove    laid over these; None where none is
     fastened  stretches of the recording, seconds, in which nothing moves
     follows   whether it follows the project's tempo, or keeps its own time
     lead      whether what sounds before the one is kept
@@ -87,6 +77,7 @@ class Strand(Named):
     by_hand: bool = False
     knots: tuple[Knot, ...]
     straighten: Straighten | None = None
+    groove: LaidGroove | None = None
     fastened: tuple[Stretch, ...] = ()
     follows: bool = True
     lead: bool = True
@@ -108,8 +99,9 @@ class Strand(Named):
 
     @cached_property
     def warp(self) -> WarpMap:
-        """Base knots and layers: what is heard."""
-        return self.tied.warp
+        """Base knots and layers: what is heard, where it does not go by the song's groove."""
+        below = self.tied.warp
+        return below if self.groove is None else self.groove.layer.over(below)
 
     @cached_property
     def paces(self) -> tuple[float, float]:
@@ -189,6 +181,8 @@ class Project(Named):
     metres: tuple[MetreChange, ...] = MetreMap().changes
     keys: tuple[KeyChange, ...] = ()
     master_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
+    grooves: tuple[KeptGroove, ...] = ()
+    feel: tuple[FeelChange, ...] = ()
     tracks: tuple[Track, ...] = ()
     strands: tuple[Strand, ...] = ()
     clips: tuple[Clip, ...] = ()
@@ -205,6 +199,19 @@ class Project(Named):
     def key(self) -> str | None:
         """The key of bar 1."""
         return self.keys[0].key if self.keys else None
+
+    @cached_property
+    def song_feel(self) -> Feel:
+        """Which groove the song has where."""
+        return Feel(
+            tuple(
+                (self.metre_map.beat_of_bar(change.bar), self._groove(change.groove))
+                for change in self.feel
+            )
+        )
+
+    def _groove(self, id_: str | None) -> Groove | None:
+        return None if id_ is None else self.kept_groove(id_).groove
 
     @cached_property
     def _tracks(self) -> dict[str, Track]:
@@ -226,6 +233,16 @@ class Project(Named):
 
     def clip(self, id_: str) -> Clip:
         return _known(self._clips, id_, "clip")
+
+    def kept_groove(self, id_: str) -> KeptGroove:
+        return _known({kept.id: kept for kept in self.grooves}, id_, "groove")
+
+    def is_laid_as(self, other: "Project") -> bool:
+        """Is the same strand laid alike at the same beat of both?"""
+        return all(
+            getattr(self, law) == getattr(other, law)
+            for law in ("rate", "tempo", "metres", "song_feel")
+        )
 
     def holds(self, part: Clip | Strand) -> bool:
         """Is that very part in it? Told without looking at what it says."""

@@ -119,6 +119,17 @@ class SavedSearchRow(SQLModel, table=True):
     made_at: str
 
 
+class GrooveRow(SQLModel, table=True):
+    """A groove for every project, as JSON; name: what it is searched by."""
+
+    __tablename__ = "groove"
+
+    id: str = Field(primary_key=True)
+    name: str = Field(index=True)
+    groove: str
+    made_at: str
+
+
 class IncomingRow(SQLModel, table=True):
     """A file on its way in, or one that was refused.
 

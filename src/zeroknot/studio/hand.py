@@ -11,6 +11,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from zeroknot.core.groove.hit import Hit
 from zeroknot.core.listening.attack import SENSITIVITY, Attacks
 from zeroknot.core.listening.reading import LONGEST_LOOP_SECONDS, Reading
 from zeroknot.core.loop import Loop
@@ -19,6 +20,7 @@ from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.project import YARNS, Project, Strand, yarn_of
 from zeroknot.store.loops import LoopStore
+from zeroknot.studio.known import Measure, nothing_measured
 
 SHA_DIGITS = 64
 FOLLOWED_WITHIN = 0.03  # of the reading's pulse: then what was heard are its pulses
@@ -28,11 +30,20 @@ SAME_PULSE_SECONDS = 1e-6
 
 @dataclass(frozen=True)
 class Hand:
-    """is_new: the strand is not in the project yet."""
+    """is_new   the strand is not in the project yet
+    measure  tells a loop's hits
+    """
 
     strand: Strand
     loop: Loop
     is_new: bool
+    measure: Measure = nothing_measured
+
+    @property
+    def hits(self) -> tuple[Hit, ...]:
+        """Every hit of the loop: those that a groove of it goes by, or as they are measured."""
+        laid = self.strand.groove
+        return laid.hits if laid else self.measure(self.loop)
 
 
 def new_id() -> str:

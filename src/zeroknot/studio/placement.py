@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from zeroknot.core.errors import StretchError
+from zeroknot.core.groove.feel import FeelFrom
 from zeroknot.core.loop import Loop
 from zeroknot.core.render.plan import LONGEST_LEAD_BEATS, RenderPlan, lead_and_tail, plan_pass
 from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose, why_chosen
@@ -16,6 +17,7 @@ from zeroknot.core.stretch.methods import NOTES, method_named
 from zeroknot.core.stretch.strain import strain_of
 from zeroknot.core.timeline.tempo_map import FASTEST_BPM, SLOWEST_BPM, TempoMap
 from zeroknot.core.warp.time_map import MOST_RATIO
+from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.project import Project, Strand
 
 SURELY = 1.05  # times within the bounds of a stretch: no rounding reaches them
@@ -30,6 +32,7 @@ class Placement:
     tempo      by which it is laid
     beat       of that tempo map, on which its one lies
     semitones  by which it is shifted there
+    feel       the song's groove there; None where the strand does not go by it
     """
 
     strand: Strand
@@ -38,13 +41,23 @@ class Placement:
     tempo: TempoMap
     beat: float
     semitones: float
+    feel: FeelFrom | None = None
 
     @classmethod
     def of(cls, project: Project, strand: Strand, loop: Loop, beat: float = 0.0) -> "Placement":
         """The pass whose one lies on a beat of the project."""
         # In its own time it is the same wherever it lies.
         tempo, beat = (project.tempo_map, beat) if strand.follows else (OWN_TIME, 0.0)
-        return cls(strand, loop, project.rate, tempo, beat, strand.shift)
+        feel = project.song_feel.from_beat(beat) if goes_by_the_song(strand) else None
+        return cls(strand, loop, project.rate, tempo, beat, strand.shift, feel)
+
+    @cached_property
+    def warp(self) -> WarpMap:
+        """Base knots and layers, as they are there."""
+        laid = self.strand.groove
+        if self.feel is None or laid is None:
+            return self.strand.warp
+        return laid.layer.over(self.strand.tied.warp, self.feel)
 
     @property
     def bpm(self) -> float:
@@ -54,6 +67,11 @@ class Placement:
     @property
     def law(self) -> object:
         """Where it is the same, a strand has the same plan."""
+        feel = self.feel.feel.phase(self.beat, self.strand.span) if self.feel else None
+        return self._time_law, feel
+
+    @property
+    def _time_law(self) -> object:
         if not self.strand.follows:
             return None
         if not self._is_steady:
@@ -66,7 +84,7 @@ class Placement:
     def seconds(self) -> float:
         """How long its body lasts there."""
         if not self.strand.follows:
-            return self.strand.warp.body_seconds
+            return self.warp.body_seconds
         frames = self.tempo.frame_of_beat
         last = frames(self.beat + self.strand.span, self.rate)
         return (last - frames(self.beat, self.rate)) / self.rate
@@ -78,7 +96,7 @@ class Placement:
         return Case(
             sound=hearing.sound,
             density=len(hearing.attack_seconds()) / max(self.loop.seconds, 0.1),
-            ratio=self.seconds / self.strand.warp.body_seconds,
+            ratio=self.seconds / self.warp.body_seconds,
             semitones=self.semitones,
         )
 
@@ -110,10 +128,18 @@ class Placement:
     @cached_property
     def plan(self) -> RenderPlan:
         """What is rendered. Raises StretchError where it cannot be laid at the tempo there."""
-        strand, loop, warp = self.strand, self.loop, self.strand.warp
+        strand, loop, warp = self.strand, self.loop, self.warp
         lead_from, tail_to = sounding_of(strand, loop)
+        gains: tuple[tuple[float, float], ...] = ()
+        below: WarpMap | None = None  # by which notes keep their lengths
+        if strand.groove:
+            below = strand.tied.warp
+            gains = strand.groove.layer.gains(below, self.feel)
+            if not (loop.is_midi and strand.groove.keeps_lengths):
+                below = None
         if not strand.follows:
-            warp = warp.with_span(OWN_TIME.beat_of_second(warp.body_seconds))
+            span = OWN_TIME.beat_of_second(warp.body_seconds)
+            warp, below = warp.with_span(span), below.with_span(span) if below else None
         return plan_pass(
             source=loop.sha,
             rate=self.rate,
@@ -126,6 +152,8 @@ class Placement:
             semitones=self.semitones,
             method=self.choice.method,
             crossfade_s=crossfade_of(strand, loop),
+            gains=gains,
+            lengths_by=below,
         )
 
     @cached_property
@@ -147,7 +175,7 @@ class Placement:
         """
         if not self.strand.follows:
             return True
-        if not self._is_steady:
+        if not self._is_steady or self.feel:
             return False
         fewest, most = self.strand.paces
         second = self.bpm / 60.0
@@ -181,6 +209,11 @@ class Placement:
 def inwards(least: float, most: float) -> str:
     """A range in words, of hundredths that lie within it, so that what is said can be typed."""
     return f"{math.ceil(least * 100) / 100:g} to {math.floor(most * 100) / 100:g}"
+
+
+def goes_by_the_song(strand: Strand) -> bool:
+    """Does the song's groove say where its hits lie?"""
+    return strand.follows and strand.groove is not None and strand.groove.follows
 
 
 def sounding_of(strand: Strand, loop: Loop) -> tuple[float, float]:

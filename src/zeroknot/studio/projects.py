@@ -22,11 +22,11 @@ from zeroknot.document.stored import (
     tree_after,
     tree_text,
 )
-from zeroknot.store.loops import LoopStore
 from zeroknot.store.revisions import Moved, ProjectEntry, Revision, RevisionStore, Version
 from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.hand import new_id
 from zeroknot.studio.intents.base import Intent
+from zeroknot.studio.known import Known
 
 MOST_PARTS = 500_000  # of trees held in memory; those that did not change are shared between them
 MOST_NEWEST = 8
@@ -49,8 +49,8 @@ class State:
 
 
 class Projects:
-    def __init__(self, revisions: RevisionStore, loops: LoopStore, announcer: Announcer):
-        self._revisions, self._loops, self._announcer = revisions, loops, announcer
+    def __init__(self, revisions: RevisionStore, known: Known, announcer: Announcer):
+        self._revisions, self._known, self._announcer = revisions, known, announcer
         self._lock = threading.Lock()
         self._trees: LRUCache[tuple[str, int], Project] = LRUCache(
             MOST_PARTS, getsizeof=lambda t: PARTS_A_TREE + len(t.clips) + len(t.strands)
@@ -114,7 +114,7 @@ class Projects:
                 if isinstance(intent, Edit):
                     edit = intent
                 else:
-                    resolved = intent.resolve(base, self._loops)
+                    resolved = intent.resolve(base, self._known)
                     edit, statement = resolved.edit, resolved.statement
                 if revision != head.number:
                     self._refuse_stale(project, revision, head.number, edit)
@@ -130,7 +130,7 @@ class Projects:
         """The project as it would be; nothing is kept."""
         tree = self._tree(project, self._revisions.head(project).number)
         with known_failures():
-            return intent.resolve(tree, self._loops).edit.apply(tree)
+            return intent.resolve(tree, self._known).edit.apply(tree)
 
     def before(self, project: str) -> Project | None:
         """The project as it was before its last edit; None where there was none."""

@@ -45,7 +45,7 @@ class SheetMaker:
     ):
         self.project, self.loops = project, loops
         self._plans: dict[tuple[str, object], RenderPlan] = {}
-        if before and (before.project.tempo, before.project.rate) != (project.tempo, project.rate):
+        if before and not before.project.is_laid_as(project):
             before = None
         self.laid = {clip.id: self._laid(clip, before) for clip in project.clips if not clip.muted}
         self.plans = {plan.digest: plan for laid in self.laid.values() for plan in laid.plans}

@@ -1,6 +1,8 @@
 """The one place where stores, workers and use-cases are wired together."""
 
 import math
+from dataclasses import replace
+from datetime import UTC, datetime
 from typing import Any
 
 from zeroknot.core.errors import EditError, ZeroKnotError
@@ -12,6 +14,7 @@ from zeroknot.settings import Settings
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.cache import Trimmer
 from zeroknot.store.database import opened_database
+from zeroknot.store.grooves import GrooveStore
 from zeroknot.store.incoming import WAITING, IncomingStore
 from zeroknot.store.jobs import Job, JobStore
 from zeroknot.store.loops import LoopStore
@@ -24,7 +27,9 @@ from zeroknot.studio.bundles import Bundles
 from zeroknot.studio.exchange import Exchange
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import KNOT_SETS, Hand, in_hand, with_other_knots
+from zeroknot.studio.hits import Hits
 from zeroknot.studio.jobs import Jobs
+from zeroknot.studio.known import Known
 from zeroknot.studio.made_loops import MadeLoops
 from zeroknot.studio.placement import Placement
 from zeroknot.studio.prints import Prints
@@ -48,10 +53,14 @@ class Studio:
         self.store = AudioStore(settings.data)
         self._engine = opened_database(settings.data / "zeroknot.sqlite")
         self.announcer = Announcer()
+        self.grooves = GrooveStore(self._engine)
+        self.hits = Hits(self.store.folder, executors)
         self.loops = LoopStore(self._engine)
         self.jobs = Jobs(JobStore(self._engine), self.announcer)
         self.shelf = Shelf(self.loops, SearchStore(self._engine), self.announcer, self.jobs)
-        self.projects = Projects(RevisionStore(self._engine), self.loops, self.announcer)
+        self.projects = Projects(
+            RevisionStore(self._engine), Known(self.loops, self.hits.of), self.announcer
+        )
         incoming = IncomingStore(self._engine)
         self.bringing = Bringing(
             self.store, self.loops, incoming, executors, self.announcer, settings.largest_upload
@@ -95,7 +104,12 @@ class Studio:
 
     def hand(self, project: Project, name: str) -> Hand:
         """What is in hand under that id or hash."""
-        return in_hand(project, self.loops, name)
+        return replace(in_hand(project, self.loops, name), measure=self.hits.of)
+
+    def shelve_groove(self, project: str, groove: str) -> str:
+        """Keep one of a project's grooves for every other; returns its id on the shelf."""
+        kept = self.projects.state(project).project.kept_groove(groove)
+        return self.grooves.keep(kept.groove, datetime.now(UTC).isoformat(timespec="microseconds"))
 
     def sheet(self, project: Project) -> Sheet:
         """What the arrangement plays; its renders can be asked for from then on."""

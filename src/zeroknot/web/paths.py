@@ -14,6 +14,10 @@ class Paths:
         return f"/p/{project}/fit/{hand}" if hand else f"/p/{project}/fit"
 
     @staticmethod
+    def groove(project: str, hand: str | None = None) -> str:
+        return f"/p/{project}/groove/{hand}" if hand else f"/p/{project}/groove"
+
+    @staticmethod
     def arrange(project: str) -> str:
         return f"/p/{project}/arrange"
 

@@ -6,6 +6,13 @@ from pydantic import Field, TypeAdapter
 
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.clip import AddClips, ChangeClip, MoveClips, RemoveClips
+from zeroknot.document.edits.groove import (
+    ChangeGroove,
+    ForgetGroove,
+    KeepGroove,
+    LayGroove,
+    SetFeel,
+)
 from zeroknot.document.edits.project import RenameProject, SetMaster
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand, RemoveStrand
 from zeroknot.document.edits.time import KeepTempo, SetKeys, SetMetres, SetTempo
@@ -25,6 +32,11 @@ SingleEdit = Annotated[
     | AddStrand
     | ChangeStrand
     | RemoveStrand
+    | LayGroove
+    | ChangeGroove
+    | KeepGroove
+    | ForgetGroove
+    | SetFeel
     | AddClips
     | MoveClips
     | ChangeClip

@@ -2,7 +2,8 @@
 
 from abc import abstractmethod
 
-from zeroknot.document.project import Project, Value
+from zeroknot.document.project import Project
+from zeroknot.document.value import Value
 
 
 class Edit(Value):

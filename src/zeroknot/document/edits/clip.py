@@ -14,10 +14,10 @@ from zeroknot.document.project import (
     QUIETEST_DB,
     Clip,
     Project,
-    Value,
     replaced,
     without,
 )
+from zeroknot.document.value import Value
 
 SHORTEST_BEATS = 1 / 64
 

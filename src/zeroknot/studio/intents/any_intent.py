@@ -5,6 +5,22 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter
 
 from zeroknot.studio.intents.base import Intent
+from zeroknot.studio.intents.groove import (
+    BringGroove,
+    DrawStep,
+    KeepLaid,
+    LayOver,
+    LetGrooveGo,
+    MakeSwing,
+    MixGrooves,
+    NameGroove,
+    RegridGroove,
+    RemoveSongGroove,
+    SetGroove,
+    SetSongGroove,
+    TakeGroove,
+    TakeOff,
+)
 from zeroknot.studio.intents.knots import (
     Fasten,
     FollowTempo,
@@ -82,7 +98,21 @@ AnyIntent = Annotated[
     | SetStretch
     | SetCrossfade
     | SetLead
-    | SetStrandLevel,
+    | SetStrandLevel
+    | LayOver
+    | TakeOff
+    | SetGroove
+    | TakeGroove
+    | MakeSwing
+    | MixGrooves
+    | BringGroove
+    | KeepLaid
+    | RegridGroove
+    | DrawStep
+    | NameGroove
+    | LetGrooveGo
+    | SetSongGroove
+    | RemoveSongGroove,
     Field(discriminator="kind"),
 ]
 any_intent: TypeAdapter[Intent] = TypeAdapter(AnyIntent)

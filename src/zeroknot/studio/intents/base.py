@@ -5,7 +5,7 @@ an intent corrects what a loop is, it says so of the loop, too.
 """
 
 from abc import abstractmethod
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from zeroknot.core.errors import StretchError
 from zeroknot.core.listening.reading import Reading
@@ -13,9 +13,10 @@ from zeroknot.core.loop import Statement
 from zeroknot.document.edits.any_edit import Together
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand
-from zeroknot.document.project import Project, Strand, Value
-from zeroknot.store.loops import LoopStore
+from zeroknot.document.project import Project, Strand
+from zeroknot.document.value import Value
 from zeroknot.studio.hand import Hand, in_hand
+from zeroknot.studio.known import Known
 from zeroknot.studio.placement import Placement
 
 
@@ -29,7 +30,7 @@ class Resolved:
 
 class Intent(Value):
     @abstractmethod
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved: ...
+    def resolve(self, project: Project, known: Known) -> Resolved: ...
 
 
 class FitIntent(Intent):
@@ -40,18 +41,20 @@ class FitIntent(Intent):
 
     hand: str
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
-        hand = in_hand(project, loops, self.hand)
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        hand = replace(in_hand(project, known.loops, self.hand), measure=known.hits)
         strand, what = self.change(project, hand)
         refuse_unplayable(project, hand, strand)
-        edit: Edit
-        if hand.is_new:
-            edit = Together(edits=(AddStrand(strand=strand),), what=what)
-        else:
-            edit = ChangeStrand(strand=strand, what=what)
+        edit = self.edit(hand, strand, what)
         if not self.says(hand, strand):
             return Resolved(edit)
         return Resolved(edit, Statement(hand.loop.sha, hand.loop.stated, self.stated(hand, strand)))
+
+    def edit(self, hand: Hand, strand: Strand, what: str) -> Edit:
+        """What makes the strand what it becomes."""
+        if hand.is_new:
+            return Together(edits=(AddStrand(strand=strand),), what=what)
+        return ChangeStrand(strand=strand, what=what)
 
     def says(self, hand: Hand, strand: Strand) -> bool:
         """Does the change say what the loop itself is?"""

@@ -9,7 +9,8 @@ from zeroknot.core.errors import EditError
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.warp.placing import Placing, fastened_from, joined, placed, removed
 from zeroknot.core.warp.straighten import Counted, Straighten, counted, tied
-from zeroknot.document.project import Project, Strand, Value
+from zeroknot.document.project import Project, Strand
+from zeroknot.document.value import Value
 from zeroknot.studio.hand import Hand, pulses_heard
 from zeroknot.studio.intents.base import FitIntent
 from zeroknot.studio.intents.readings import by_reading, reading_of
@@ -60,7 +61,7 @@ class RemoveKnots(FitIntent):
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         made = removed(hand.strand.tied, self.seconds, hand.strand.fastened)
-        gone = len(hand.strand.warp.knots) - len(made.warp.knots)
+        gone = len(hand.strand.tied.warp.knots) - len(made.warp.knots)
         if not gone:
             raise EditError("the zero knot and the end knot always exist")
         strand = hand.strand.with_tied(made)

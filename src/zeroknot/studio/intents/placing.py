@@ -11,9 +11,9 @@ from zeroknot.document.edits.clip import AddClips, ChangeClip
 from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.edits.track import AddTrack
 from zeroknot.document.project import LONGEST_NAME, YARNS, Clip, Project, Track
-from zeroknot.store.loops import LoopStore
 from zeroknot.studio.hand import in_hand, new_id
 from zeroknot.studio.intents.base import Intent, Resolved
+from zeroknot.studio.known import Known
 
 SAME_BEATS = 1e-6
 
@@ -27,8 +27,8 @@ class Place(Intent):
     track: str | None = None
     passes: int = Field(1, ge=1, le=4096)
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
-        hand = in_hand(project, loops, self.hand)
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        hand = in_hand(project, known.loops, self.hand)
         edits: list[SingleEdit] = [AddStrand(strand=hand.strand)] if hand.is_new else []
         track = self.track
         if track is None:
@@ -46,7 +46,7 @@ class NewTrack(Intent):
     kind: Literal["new_track"] = "new_track"
     name: str = Field("New track", min_length=1, max_length=LONGEST_NAME)
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+    def resolve(self, project: Project, known: Known) -> Resolved:
         return Resolved(AddTrack(track=Track(id=new_id(), name=self.name)))
 
 
@@ -57,7 +57,7 @@ class RepeatClip(Intent):
     clip: str
     to: Literal["next", "end"]
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+    def resolve(self, project: Project, known: Known) -> Resolved:
         clip = project.clip(self.clip)
         later = [c.beat for c in project.clips if c.track == clip.track and c.beat > clip.beat]
         if self.to == "next" and not later:
@@ -76,7 +76,7 @@ class SeparateClip(Intent):
     kind: Literal["separate_clip"] = "separate_clip"
     clip: str
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+    def resolve(self, project: Project, known: Known) -> Resolved:
         clip = project.clip(self.clip)
         shared = project.strand(clip.strand)
         if sum(c.strand == shared.id for c in project.clips) < 2:
@@ -97,7 +97,7 @@ class CopyClips(Intent):
     beat: float | None = Field(None, ge=0, le=100_000)
     track: str | None = None
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+    def resolve(self, project: Project, known: Known) -> Resolved:
         clips = [project.clip(id_) for id_ in self.clips]
         first = min(c.beat for c in clips)
         end = max(project.clip_end(c) for c in clips)

@@ -11,9 +11,9 @@ from zeroknot.core.timeline.tempo_map import TempoPoint
 from zeroknot.document.edits.any_edit import Together
 from zeroknot.document.edits.time import SetKeys, SetMetres, SetTempo
 from zeroknot.document.project import KeyChange, Project
-from zeroknot.store.loops import LoopStore
 from zeroknot.studio.hand import in_hand, quarters_of
 from zeroknot.studio.intents.base import Intent, Resolved
+from zeroknot.studio.known import Known
 
 MOST_POINTS = 4096
 SLOWEST_EIGHTHS = 180.0  # pulses a minute
@@ -25,7 +25,7 @@ class SetSteadyTempo(Intent):
     kind: Literal["set_steady_tempo"] = "set_steady_tempo"
     bpm: float
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+    def resolve(self, project: Project, known: Known) -> Resolved:
         return Resolved(SetTempo(points=(TempoPoint(0.0, self.bpm),)))
 
 
@@ -44,7 +44,7 @@ class SetTempoPoint(Intent):
     was: float | None = None
     place: str | None = Field(None, max_length=40)
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+    def resolve(self, project: Project, known: Known) -> Resolved:
         beat = self.beat if self.place is None else project.metre_map.beat_of_place(self.place)
         point = TempoPoint(beat, self.bpm, self.shape, self.bend)
         kept = [p for p in project.tempo if p.beat not in (self.was, beat)]
@@ -60,7 +60,7 @@ class RemoveTempoPoint(Intent):
     kind: Literal["remove_tempo_point"] = "remove_tempo_point"
     beat: float
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+    def resolve(self, project: Project, known: Known) -> Resolved:
         kept = tuple(p for p in project.tempo if p.beat != self.beat)
         if len(kept) == len(project.tempo) or self.beat == project.tempo[0].beat:
             raise EditError("only a later tempo change can be removed; the first one stays")
@@ -74,7 +74,7 @@ class TakeTime(Intent):
     points: tuple[TempoPoint, ...] = Field(min_length=1, max_length=MOST_POINTS)
     metres: tuple[MetreChange, ...] = Field(min_length=1, max_length=MOST_POINTS)
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+    def resolve(self, project: Project, known: Known) -> Resolved:
         edits = (SetTempo(points=self.points), SetMetres(changes=self.metres))
         return Resolved(Together(edits=edits, what="take tempo map"))
 
@@ -86,7 +86,7 @@ class SetMetreAt(Intent):
     bar: int = Field(ge=1, le=100_000)
     metre: str = Field(max_length=10)
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+    def resolve(self, project: Project, known: Known) -> Resolved:
         kept = [c for c in project.metres if c.bar != self.bar]
         changes = [*kept, MetreChange(self.bar, Metre.parse(self.metre))]
         return Resolved(SetMetres(changes=tuple(sorted(changes, key=lambda c: c.bar))))
@@ -96,7 +96,7 @@ class RemoveMetre(Intent):
     kind: Literal["remove_metre"] = "remove_metre"
     bar: int
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+    def resolve(self, project: Project, known: Known) -> Resolved:
         kept = tuple(c for c in project.metres if c.bar != self.bar)
         if self.bar == 1 or len(kept) == len(project.metres):
             raise EditError("only a later metre can be removed; the one of bar 1 stays")
@@ -109,7 +109,7 @@ class SetMetre(Intent):
     kind: Literal["set_metre"] = "set_metre"
     metre: str = Field(max_length=10)
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
+    def resolve(self, project: Project, known: Known) -> Resolved:
         metre = MetreMap().changes[0].metre.parse(self.metre)
         return Resolved(SetMetres(changes=(MetreChange(1, metre),)))
 
@@ -120,8 +120,8 @@ class TakeTempo(Intent):
     kind: Literal["take_tempo"] = "take_tempo"
     hand: str
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
-        warp = in_hand(project, loops, self.hand).strand.warp
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        warp = in_hand(project, known.loops, self.hand).strand.warp
         bpm = round(warp.span * 60.0 / warp.body_seconds, 3)
         return Resolved(SetTempo(points=(TempoPoint(0.0, bpm),)))
 
@@ -135,8 +135,8 @@ class TakeTempoOfRange(Intent):
     end_s: float = Field(ge=0, le=1860)
     bars: int = Field(ge=1, le=1024)
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
-        hand = in_hand(project, loops, self.hand)
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        hand = in_hand(project, known.loops, self.hand)
         if self.end_s <= self.start_s:
             raise EditError("the end of the stretch does not come after its start")
         metre = project.metre_map.metre_at(1)
@@ -154,8 +154,8 @@ class TakeKey(Intent):
     kind: Literal["take_key"] = "take_key"
     hand: str
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
-        hand = in_hand(project, loops, self.hand)
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        hand = in_hand(project, known.loops, self.hand)
         if hand.loop.key is None:
             raise EditError(f"{hand.strand.name} has no key that could be taken")
         key = Key.parse(hand.loop.key)
@@ -171,8 +171,8 @@ class TakeMetre(Intent):
     kind: Literal["take_metre"] = "take_metre"
     hand: str
 
-    def resolve(self, project: Project, loops: LoopStore) -> Resolved:
-        hand = in_hand(project, loops, self.hand)
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        hand = in_hand(project, known.loops, self.hand)
         if hand.strand.reading is None:
             raise EditError(f"nobody can tell the metre of {hand.strand.name} yet; count it first")
         pulses, tempo = hand.strand.reading.beats_per_bar, hand.strand.reading.tempo_bpm

@@ -3,7 +3,16 @@
 from collections.abc import Callable
 from typing import Any
 
-from zeroknot.studio.tasks import files, incoming, pictures, rendering, sources, takes, warming
+from zeroknot.studio.tasks import (
+    files,
+    hits,
+    incoming,
+    pictures,
+    rendering,
+    sources,
+    takes,
+    warming,
+)
 
 TASKS: dict[str, Callable[..., Any]] = {
     task.__name__: task
@@ -13,6 +22,7 @@ TASKS: dict[str, Callable[..., Any]] = {
         incoming.listen_again,
         sources.source_block,
         sources.notes_of,
+        hits.hits_of,
         pictures.write_source_peaks,
         rendering.render_block,
         rendering.render_peaks,

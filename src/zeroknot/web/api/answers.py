@@ -12,6 +12,7 @@ from zeroknot.core.mixing.sheet import Event, TrackLevel
 
 Pair = tuple[float, float]
 Knot = tuple[float, float, int]
+GrooveStep = tuple[float, float, float, int]
 
 
 class Shape(TypedDict):
@@ -183,6 +184,97 @@ class ShownClip(TypedDict):
     strain_words: str | None
 
 
+class ShownGroove(TypedDict):
+    """steps: offset as a share of a step, accent in dB, spread, hits; rows: so by register."""
+
+    name: str
+    origin: str
+    per_beat: int
+    grid: str
+    beats: float
+    swing_percent: float | None
+    steps: list[GrooveStep]
+    rows: dict[str, list[GrooveStep]]
+    hits: int
+
+
+class KeptGroove(ShownGroove):
+    id: str
+
+
+class SongGroove(TypedDict):
+    bar: int
+    groove: str | None
+    name: str | None
+
+
+class GroovedHit(TypedDict):
+    """before, after, target: beats of the pass; register: 0 low, 1 middle, 2 high."""
+
+    second: float
+    before: float
+    after: float
+    target: float | None
+    strength: float
+    register: int
+    own_db: float
+    gain_db: float
+    held: bool
+    leans: bool
+    moved_ms: float
+    off_before_ms: float | None
+    off_after_ms: float | None
+    noticed: bool
+
+
+class LaidGroove(TypedDict):
+    groove: ShownGroove | None
+    follows: bool
+    timing: float
+    accents: float
+    reach: float
+    registers: list[str]
+    apart: bool
+    keeps_lengths: bool
+
+
+class FarthestMove(TypedDict):
+    ms: float
+    place: str
+
+
+class ExplainedGrid(TypedDict):
+    per_beat: int
+    name: str
+    error_beats: float
+    left_out: float
+
+
+class HandGroove(TypedDict):
+    """What is laid over what is in hand, and every hit before and after; averages in ms."""
+
+    laid: LaidGroove | None
+    hits: list[GroovedHit]
+    span: float
+    bpm: float
+    before_ms: float | None
+    after_ms: float | None
+    farthest: FarthestMove | None
+    left_out: int
+    held: int
+    sensitivity: float
+    grids: list[ExplainedGrid]
+    reach: float
+    usual_sensitivity: float
+
+
+class Apart(TypedDict):
+    """Root mean square over the steps that both tell; None where there are none."""
+
+    ms: float | None
+    db: float | None
+
+
 class StateHead(TypedDict):
     """tempo_line: (beat, BPM), straight between them; token: of this answer, to be given back."""
 
@@ -208,9 +300,11 @@ class StateHead(TypedDict):
     last_bar: int
     end_beat: float
     tracks: list[ShownTrack]
+    feel: list[SongGroove]
 
 
 class ProjectState(StateHead):
+    grooves: list[KeptGroove]
     strands: list[ShownStrand]
     clips: list[ShownClip]
 
@@ -232,9 +326,10 @@ class ClipsChange(TypedDict):
 
 
 class StateChange(StateHead):
-    """What is other since the answer with the token `since`."""
+    """What is other since the answer with the token `since`; grooves: None where they are not."""
 
     since: str
+    grooves: list[KeptGroove] | None
     strands: StrandsChange
     clips: ClipsChange
 

@@ -113,7 +113,9 @@ def _laid(project: Project, strand: Strand, beat: float) -> dict[str, Any]:
     else:
         share = project.tempo_map.bpm_at(beat) / strand.own_bpm
     return {
-        "knots": [[k.second, k.beat * share, int(k.second in ties)] for k in strand.warp.knots],
+        "knots": [
+            [k.second, k.beat * share, int(k.second in ties)] for k in strand.tied.warp.knots
+        ],
         "beat_share": share,
         "pace": [high / 60.0 / MOST_RATIO, low / 60.0 * MOST_RATIO],
         "most_ratio": MOST_RATIO,

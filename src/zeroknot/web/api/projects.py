@@ -331,7 +331,7 @@ def tempo_file(studio: StudioDep, project: str) -> Response:
         data,
         media_type="audio/midi",
         headers={
-            "content-disposition": f'attachment; filename="{_file_name(tree.name)} tempo.mid"'
+            "content-disposition": f'attachment; filename="{header_name(tree.name)} tempo.mid"'
         },
     )
 
@@ -362,7 +362,7 @@ def _take_tempo(
 
 @router.get("/projects/{project}/bundle")
 def bundle(studio: StudioDep, project: str) -> Response:
-    file = _file_name(studio.projects.state(project).project.name)
+    file = header_name(studio.projects.state(project).project.name)
     written = studio.store.new_incoming()
     with written.open("wb") as target:
         studio.bundles.write(project, target)
@@ -374,7 +374,7 @@ def bundle(studio: StudioDep, project: str) -> Response:
     )
 
 
-def _file_name(name: str) -> str:
+def header_name(name: str) -> str:
     """A project's name as part of a header and of a file's name anywhere."""
     kept = "".join(c if c.isascii() and (c.isalnum() or c in " -_") else " " for c in name)
     return (" ".join(kept.split()) or "project")[:80]

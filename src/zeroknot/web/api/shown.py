@@ -21,6 +21,7 @@ from zeroknot.document.project import Clip, Project, Strand
 from zeroknot.studio.placement import Placement
 from zeroknot.studio.projects import State
 from zeroknot.studio.studio import Studio
+from zeroknot.web.api.groove_wire import kept_json
 from zeroknot.web.api.wire import clip_json, place_json, project_json, strand_json
 
 MOST_TOKENS = 64  # of pages that are open
@@ -41,7 +42,7 @@ class Shown:
     @classmethod
     def of(cls, project: Project, loops: Mapping[str, Loop], before: "Shown | None") -> "Shown":
         """Taking over what is as it was before."""
-        if before and not _is_timed_alike(project, before.project):
+        if before and not before.project.is_laid_as(project):
             before = None
         strands: dict[str, dict[str, Any]] = {}
         clips: dict[str, dict[str, Any]] = {}
@@ -75,6 +76,7 @@ class ShownProjects:
         shown = self._shown(state.project)
         return {
             **_head(state, shown),
+            "grooves": kept_json(state.project.grooves),
             "strands": list(shown.strands.values()),
             "clips": list(shown.clips.values()),
         }
@@ -89,6 +91,7 @@ class ShownProjects:
         return {
             **_head(state, shown),
             "since": before.token,
+            "grooves": _other_grooves(before.project, state.project),
             "strands": difference(before.strands, shown.strands),
             "clips": difference(before.clips, shown.clips),
         }
@@ -137,13 +140,13 @@ def _equal(before: object, now: object) -> bool:
     return before is now or before == now
 
 
+def _other_grooves(before: Project, now: Project) -> Any:
+    is_same = now.grooves is before.grooves or now.grooves == before.grooves
+    return None if is_same else kept_json(now.grooves)
+
+
 def _head(state: State, shown: Shown) -> dict[str, Any]:
     return {"token": shown.token, **project_json(state)}
-
-
-def _is_timed_alike(one: Project, other: Project) -> bool:
-    """Do beats mean the same in both?"""
-    return (one.rate, one.tempo, one.metres) == (other.rate, other.tempo, other.metres)
 
 
 def _is_known(strand: Strand, loop: Loop, before: Shown) -> bool:

@@ -18,6 +18,7 @@ from zeroknot.store.shelf_query import LOWEST_BPM, TEMPO_BIN_BPM, Facts
 from zeroknot.studio.hand import quarters_of
 from zeroknot.studio.placement import Placement, sounding_of
 from zeroknot.studio.projects import State
+from zeroknot.web.api.groove_wire import feel_json
 
 LINE_POINTS = 24  # of a ramp
 MOST_SHAPE = 65
@@ -50,6 +51,7 @@ def project_json(state: State) -> dict[str, Any]:
         "last_bar": project.last_bar,
         "end_beat": project.end_beat,
         "tracks": [t.model_dump() for t in project.tracks],
+        "feel": feel_json(project),
     }
 
 
