@@ -24,7 +24,8 @@ from zeroknot.studio.known import Measure, nothing_measured
 
 SHA_DIGITS = 64
 FOLLOWED_WITHIN = 0.03  # of the reading's pulse: then what was heard are its pulses
-KNOT_SETS = ("unstraightened", "ends")  # without the layer; with the zero knot and end knot alone
+# Without the groove; without the straightening; with the zero knot and end knot alone.
+KNOT_SETS = ("ungrooved", "unstraightened", "ends")
 SAME_PULSE_SECONDS = 1e-6
 
 
@@ -157,7 +158,9 @@ def _followed(
 
 def with_other_knots(strand: Strand, which: str) -> Strand:
     """A strand with fewer of its knots: to hear what they do."""
+    if which == "ungrooved":
+        return strand.changed(groove=None)
     if which == "unstraightened":
         return strand.changed(straighten=None)
     ends = WarpMap((strand.base.zero, strand.base.end))
-    return strand.changed(straighten=None, knots=ends.knots)
+    return strand.changed(straighten=None, groove=None, knots=ends.knots)

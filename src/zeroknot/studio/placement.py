@@ -11,7 +11,13 @@ from functools import cached_property
 from zeroknot.core.errors import StretchError
 from zeroknot.core.groove.feel import FeelFrom
 from zeroknot.core.loop import Loop
-from zeroknot.core.render.plan import LONGEST_LEAD_BEATS, RenderPlan, lead_and_tail, plan_pass
+from zeroknot.core.render.plan import (
+    LONGEST_LEAD_BEATS,
+    RAMP_STEP_BEATS,
+    RenderPlan,
+    lead_and_tail,
+    plan_pass,
+)
 from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose, why_chosen
 from zeroknot.core.stretch.methods import NOTES, method_named
 from zeroknot.core.stretch.strain import strain_of
@@ -88,6 +94,17 @@ class Placement:
         frames = self.tempo.frame_of_beat
         last = frames(self.beat + self.strand.span, self.rate)
         return (last - frames(self.beat, self.rate)) / self.rate
+
+    @property
+    def beat_table(self) -> list[tuple[float, int]]:
+        """Beats of the pass and the frames of its body that they fall on; straight between them."""
+        span, rate, tempo = self.strand.span, self.rate, self.tempo
+        if not self.strand.follows or self._is_steady:
+            return [(0.0, 0), (span, round(self.seconds * rate))]
+        steps = max(1, math.ceil(span / RAMP_STEP_BEATS))
+        zero = tempo.frame_of_beat(self.beat, rate)
+        beats = [span * i / steps for i in range(steps + 1)]
+        return [(b, tempo.frame_of_beat(self.beat + b, rate) - zero) for b in beats]
 
     @cached_property
     def case(self) -> Case:

@@ -170,7 +170,8 @@ class Studio:
                  same axis
         """
         hand = auditioned(project, self.hand(project, hand_name), audition)
-        plan = Placement.of(project, hand.strand, hand.loop, beat).plan
+        placed = Placement.of(project, hand.strand, hand.loop, beat)
+        plan = placed.plan
         plans = {plan.digest: plan}
         other = plan
         if against is not None:
@@ -199,6 +200,7 @@ class Studio:
             "body": plan.body_frames,
             "span": warp.span,
             "knots": [list(k) for k in plan.knots],
+            "beats": placed.beat_table,
             "zero_s": warp.zero.second,
             "end_s": warp.end.second,
         }

@@ -199,7 +199,20 @@ class LayerTest(unittest.TestCase):
         layer = GrooveLayer(tuple(sorted((*straight(), Hit(lost, 0.3)))), swing(66.0, 4))
         moved = {m.second: m for m in layer.moves(BASE)}
         self.assertIsNone(moved[lost].target)
-        self.assertEqual(moved[lost].after, moved[lost].before)
+        # Half way between a hit that stays and one that goes 0.32 of a sixteenth.
+        self.assertAlmostEqual(moved[lost].after - moved[lost].before, 0.16 / 4)
+        laid = layer.over(BASE)
+        self.assertAlmostEqual(laid.beat_of_second(lost), moved[lost].after)
+        self.assertEqual(len(laid.knots), 33)  # it has no knot of its own
+
+    def test_a_register_that_is_left_stays_where_it_is_between_those_that_move(self):
+        hits = tuple(
+            h._replace(register="low" if i % 4 == 1 else "high") for i, h in enumerate(straight())
+        )
+        layer = GrooveLayer(hits, swing(66.0, 4), registers=("high",))
+        for move in layer.moves(BASE):
+            if move.hit.register == "low":
+                self.assertEqual(move.after, move.before)
 
     def test_a_flam_moves_as_one_led_by_its_strongest(self):
         pair = Hit(0.5 + SIXTEENTH - 0.02, 0.2), Hit(0.5 + SIXTEENTH, 0.9)
@@ -208,7 +221,7 @@ class LayerTest(unittest.TestCase):
         self.assertAlmostEqual(moved[1].after - moved[0].after, 0.04)  # as far apart as before
 
     def test_none_passes_its_neighbour_and_that_is_said(self):
-        crowded = tuple(Hit(0.5 + i * SIXTEENTH, 0.9) for i in (0.0, 1.0, 1.45))
+        crowded = tuple(Hit(0.5 + i * SIXTEENTH, 0.9) for i in (0.0, 1.0, 1.38))
         moved = GrooveLayer(crowded, Groove("", 4, (Step(), Step(0.9)))).moves(BASE)
         self.assertTrue(any(m.held for m in moved))
         self.assertEqual(sorted(m.after for m in moved), [m.after for m in moved])

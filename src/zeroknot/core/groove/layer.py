@@ -4,7 +4,8 @@ Conventions
 -----------
 - The layer lies over a warp map (base knots, straightened): every hit's beat is what that map
   gives, so what changes below, or an amount, is always computed anew, never from a result.
-- Each hit has a knot of its own; what lies between moves with its neighbours. The one and the end
+- Each hit that belongs to a step has a knot of its own, and so has one whose register is left where
+  it is; what lies between, hits of no step among it, moves with its neighbours. The one and the end
   stay.
 - Accents are gains in dB, from a hit until the next.
 """
@@ -29,6 +30,8 @@ from zeroknot.core.listening.attack import SENSITIVITY
 from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.warp_map import CLOSEST_SECONDS, WarpMap
 
+EARLY_SECONDS = 0.012
+HELD_SECONDS = 0.003  # that a hit falls short of where it was to go, from which on it is said
 MOST_PULL = 4.0  # times the gap between two hits may become as long or short
 
 
@@ -42,7 +45,7 @@ class Moved:
     gain_db that its accent gets
     accent_db  that the groove has there, against the mean of its register; None without a step
     own_db  that it has itself
-    held    it was to go farther, and a neighbour stood in its way
+    held    it was to go farther, so that it is heard, and a neighbour stood in its way
     leans   on a stronger hit beside it, with which it moves
     """
 
@@ -55,6 +58,7 @@ class Moved:
     own_db: float = 0.0
     held: bool = False
     leans: bool = False
+    is_free: bool = False  # it goes along with its neighbours
 
     @property
     def second(self) -> float:
@@ -113,7 +117,7 @@ class GrooveLayer:
         for move in self.moves(below, feel):
             # Of two that are nearer than knots may be, both move with the first.
             is_apart = not moved or move.second - moved[-1].second >= CLOSEST_SECONDS
-            if first <= move.second <= last and is_apart:
+            if first <= move.second <= last and is_apart and not move.is_free:
                 moved.append(move)
         if all(m.after == m.before for m in moved):
             return below
@@ -136,10 +140,14 @@ class GrooveLayer:
         """Every hit of the pass that counts, in order."""
         targets = self.groove or feel
         zero, end = below.zero.second, below.end.second
-        inside = [h for h in self._counted if zero - CLOSEST_SECONDS <= h.second]
-        inside = [h for h in inside if h.second < end - CLOSEST_SECONDS]
+        # What is struck a moment before the one belongs to it; before the end, to the next pass.
+        first, last = zero - EARLY_SECONDS, end - EARLY_SECONDS
+        inside = [hit for hit in self._counted if first <= hit.second < last]
         wanted = [m for roll in rolls(inside) for m in self._wanted(roll, below, targets)]
-        return _kept_apart(wanted, below)
+        tied = _kept_apart([m for m in wanted if not m.is_free], below)
+        points = [(m.before, m.after) for m in tied]
+        free = [replace(m, after=_along(points, m.before, below.span)) for m in wanted if m.is_free]
+        return sorted([*tied, *free], key=lambda m: m.second)
 
     @cached_property
     def _counted(self) -> tuple[Hit, ...]:
@@ -151,7 +159,8 @@ class GrooveLayer:
         beat = below.beat_of_second(lead.second)
         own = lead.level_db - self._means[lead.register]
         target = None
-        if targets and lead.register in self.registers:
+        is_left = lead.register not in self.registers
+        if targets and not is_left:
             target = targets.target_of(beat, lead.register if self.apart else None, self.reach)
         by = self.timing * (target.beat - beat) if target else 0.0
         gain = self.accents * (target.accent_db - own) if target else 0.0
@@ -162,8 +171,11 @@ class GrooveLayer:
             whole = before + target.beat - beat if target else None
             accent = target.accent_db if target else None
             found.append(
-                Moved(hit, before, before + by, whole, gain, accent, own, leans=hit is not lead)
-            )
+                Moved(
+                    hit, before, before + by, whole, gain, accent, own, leans=hit is not lead,
+                    is_free=target is None and not is_left,
+                )
+            )  # fmt: skip
         return found
 
     @cached_property
@@ -173,28 +185,27 @@ class GrooveLayer:
 
 def _kept_apart(moves: list[Moved], below: WarpMap) -> list[Moved]:
     """None passes its neighbour or pulls the gap between them too far: there it stops."""
+    heard = HELD_SECONDS * below.span / below.body_seconds
     found: list[Moved] = []
-    fixed = [(0.0, 0.0), (below.span, below.span)]
+    was = now = 0.0
     for move in moves:
-        if move.second <= below.zero.second + CLOSEST_SECONDS:
-            found.append(replace(move, after=move.before, held=move.after != move.before))
-            continue
-        was, now = (found[-1].before, found[-1].after) if found else fixed[0]
-        if found and found[-1].before <= 0.0:
-            was, now = fixed[0]
-        gap = move.before - was
-        least, most = now + gap / MOST_PULL, now + gap * MOST_PULL
-        after = min(max(move.after, least), most)
-        found.append(replace(move, after=after, held=abs(after - move.after) > 1e-9))
+        after = move.before
+        if move.second > below.zero.second + CLOSEST_SECONDS:
+            gap = move.before - was
+            after = min(max(move.after, now + gap / MOST_PULL), now + gap * MOST_PULL)
+            was, now = move.before, after
+        found.append(replace(move, after=after, held=abs(after - move.after) > heard))
     # Back from the end: what is too near to what follows gives way.
-    was, now = fixed[1]
+    was = now = below.span
     for i in range(len(found) - 1, -1, -1):
         move = found[i]
+        if move.second <= below.zero.second + CLOSEST_SECONDS:
+            break
         gap = was - move.before
         after = min(max(move.after, now - gap * MOST_PULL), now - gap / MOST_PULL)
-        if move.second > below.zero.second + CLOSEST_SECONDS and after != move.after:
-            found[i] = replace(move, after=after, held=True)
-        was, now = found[i].before, found[i].after
+        held = move.held or abs(after - move.after) > heard
+        found[i] = replace(move, after=after, held=held)
+        was, now = move.before, after
     return found
 
 

@@ -66,6 +66,8 @@ class SheetChange(SheetHead):
 
 
 class HandSheet(TypedDict):
+    """knots: second, frame; beats: beat of the pass, frame; straight between them."""
+
     rate: int
     digest: str
     against: str
@@ -79,6 +81,7 @@ class HandSheet(TypedDict):
     body: int
     span: float
     knots: list[Pair]
+    beats: list[tuple[float, int]]
     zero_s: float
     end_s: float
 
@@ -478,6 +481,7 @@ class Hand(ShownStrand):
     is_by_hand: bool
     fastened: list[Pair]
     straighten: Straightening | None
+    has_groove: bool
     steadiness: Steadiness | None
     own_time: OwnTime | None
     key: HeardKey

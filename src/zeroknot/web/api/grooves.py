@@ -16,7 +16,7 @@ from zeroknot.web.api import answers
 from zeroknot.web.api.deps import Known, Number, ShownDep, StudioDep
 from zeroknot.web.api.groove_wire import hand_groove_json, kept_json
 from zeroknot.web.api.incoming import received
-from zeroknot.web.api.projects import AnyState, AskId, AtBeat, header_name
+from zeroknot.web.api.projects import AnyState, AskId, AskTrial, AtBeat, header_name
 
 router = APIRouter(prefix="/api")
 
@@ -41,6 +41,13 @@ def groove_in_hand(
     """What is laid over what is in hand, and every hit before and after."""
     tree = studio.projects.state(project).project
     return hand_groove_json(tree, studio.hand(tree, hand), beat)
+
+
+@router.post("/projects/{project}/hand/{hand}/groove/trial")
+def try_groove(studio: StudioDep, project: str, hand: str, ask: AskTrial) -> answers.HandGroove:
+    """The same after an intent; nothing is kept."""
+    tree = studio.projects.tried(project, ask.intent)
+    return hand_groove_json(tree, studio.hand(tree, hand), ask.beat)
 
 
 @router.get("/projects/{project}/grooves/{one}/apart/{other}")

@@ -66,6 +66,7 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> Any:
         "is_by_hand": strand.by_hand,
         "fastened": [list(s) for s in strand.fastened],
         "straighten": _straighten(strand),
+        "has_groove": strand.groove is not None,
         "steadiness": _steadiness(project, strand, loop),
         "own_time": _own_time(project, strand, beat),
         "key": asdict(loop.hearing.key),

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
 from fastapi.templating import Jinja2Templates
 
+from zeroknot.core.groove.groove import GRIDS
 from zeroknot.core.harmony.key import NAMES
 from zeroknot.core.listening.key import MODES
 from zeroknot.core.listening.sound_kind import KINDS, ONE_HIT
@@ -16,6 +17,7 @@ from zeroknot.document.project import Project
 from zeroknot.store.shelf_query import Query
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api.deps import ShownDep, StudioDep
+from zeroknot.web.api.groove_wire import hand_groove_json
 from zeroknot.web.api.hand_wire import hand_json
 from zeroknot.web.api.wire import found_json
 from zeroknot.web.filters import FILTERS
@@ -40,7 +42,7 @@ INNER_HEADER = "x-zeroknot-part"
 class View:
     """What a view's template and script are given.
 
-    noun   "shelf", "fit" or "arrange": template folder, script and place in the rail
+    noun   "shelf", "fit", "groove" or "arrange": template folder, script and place in the rail
     state  the project as `ShownProjects.whole` tells it
     data   what this view alone needs
     """
@@ -110,6 +112,28 @@ def fit_page(
     held = studio.hand(state.project, hand)
     data = hand_json(state.project, held)
     return _shown(request, View("fit", f"Fit: {held.strand.name}", shown.whole(state), data, hand))
+
+
+@router.get("/p/{project}/groove")
+def groove_anything(request: Request, studio: StudioDep, shown: ShownDep, project: str) -> Response:
+    """Without anything in hand, as in Fit."""
+    state = studio.projects.state(project)
+    hand = _last_in_hand(studio, state.project)
+    if hand:
+        return RedirectResponse(paths.groove(project, hand))
+    return _shown(request, View("groove", "Groove", shown.whole(state), {"empty": True}))
+
+
+@router.get("/p/{project}/groove/{hand}")
+def groove_page(
+    request: Request, studio: StudioDep, shown: ShownDep, project: str, hand: str
+) -> Response:
+    state = studio.projects.state(project)
+    held = studio.hand(state.project, hand)
+    data = hand_json(state.project, held)
+    data |= {"groove": hand_groove_json(state.project, held), "per_beats": GRIDS}
+    title = f"Groove: {held.strand.name}"
+    return _shown(request, View("groove", title, shown.whole(state), data, hand))
 
 
 @router.get("/p/{project}/arrange")

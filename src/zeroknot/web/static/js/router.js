@@ -43,7 +43,11 @@ export class Router {
 
   /** Show in the rail which view this is. */
   mark() {
-    const noun = this.place.querySelector("[data-noun]")?.getAttribute("data-noun");
+    const about = this.place.querySelector("[data-noun]");
+    const noun = about?.getAttribute("data-noun");
+    const hand = about?.getAttribute("data-hand");
+    // What is in hand stays so from view to view.
+    if (hand) for (const link of document.querySelectorAll("nav.rail a[data-of-hand]")) link.setAttribute("href", `/p/${this.session.state.id}/${link.getAttribute("data-noun")}/${hand}`);
     for (const link of document.querySelectorAll("nav.rail a")) {
       if (link.getAttribute("data-noun") === noun) link.setAttribute("aria-current", "page");
       else link.removeAttribute("aria-current");

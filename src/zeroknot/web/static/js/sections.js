@@ -18,11 +18,16 @@ export const section = (whole, own) => own;
  */
 
 /**
- * Sections as one object, getters and all (spreading would read them once).
+ * Sections as one object, getters and all (spreading would read them once). Two that call something alike are a
+ * mistake: the later would hide the earlier's.
  * @template {object[]} Parts
  * @param {Parts} parts @returns {All<Parts[number]>}
  */
 export function joined(...parts) {
-  const all = parts.map((part) => Object.getOwnPropertyDescriptors(part));
-  return Object.defineProperties(/** @type {any} */ ({}), Object.assign({}, ...all));
+  const whole = /** @type {any} */ ({});
+  for (const part of parts) {
+    for (const name of Object.keys(part)) if (Object.hasOwn(whole, name)) throw new Error(`two sections have a “${name}”`);
+    Object.defineProperties(whole, Object.getOwnPropertyDescriptors(part));
+  }
+  return whole;
 }

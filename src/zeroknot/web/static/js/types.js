@@ -33,6 +33,10 @@
  * @typedef {import("api").Straightening} Straightening
  * @typedef {import("api").OwnTime} OwnTime
  * @typedef {import("api").Hand} Hand
+ * @typedef {import("api").HandGroove} HandGroove
+ * @typedef {import("api").GroovedHit} GroovedHit
+ * @typedef {import("api").ShownGroove} Groove
+ * @typedef {import("api").KeptGroove} KeptGroove
  * @typedef {import("api").ShelfRow} ShelfRow
  * @typedef {import("api").FacetValue} FacetValue
  * @typedef {import("api").HitCounts} HitCounts

@@ -27,6 +27,7 @@ export const hearing = ({ held, trial }) => {
       this.fittedName = hand.methods.find((m) => m.key === heardBy)?.name ?? "";
       if (this.against === heardBy) this.against = "";
       this.others = hand.methods.filter((m) => m.key !== "auto" && m.key !== heardBy).map((m) => ({ key: m.key, name: m.name }));
+      if (hand.has_groove) this.others.push({ key: "ungrooved", name: "without the groove" });
       if (hand.straighten) this.others.push({ key: "unstraightened", name: "not straightened" });
       if (hand.knots.length > 2) this.others.push({ key: "ends", name: "the ends tied only" });
       if (!hand.is_new && session.state.undo) this.others.push({ key: "before", name: "as before the last change" });

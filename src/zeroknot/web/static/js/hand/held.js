@@ -87,7 +87,7 @@ export class Held {
       } catch (error) {
         // A loop that became a strand answers under either name; one whose strand was undone is a loop.
         if (!(error instanceof ApiError) || error.status !== 404) throw error;
-        this.app.go(`/p/${session.state.id}/fit/${this.hand.loop}`);
+        this.app.go(`/p/${session.state.id}/${this.view.title.toLowerCase()}/${this.hand.loop}`);
         return null;
       }
     });

@@ -168,8 +168,10 @@ function drawBoth(c, { hand, knots, view, rails, source, render, sheet }, colour
   /** @param {number} x */
   const secondUnder = (x) => secondOfBeat(knots, beatAt(view, view.left + x));
   if (render && sheet && render.isFor(framesPerPixel(view, knots, sheet))) {
-    const { lead, knots: frames } = sheet;
-    drawWaves(c, render, lower, (x) => lead + beatOfSecond(frames, secondUnder(x)), colour, render.loudest || scale);
+    // By its beats, not by the knots: a groove that lies over them moves what sounds, not the grid.
+    const { lead, beats } = sheet;
+    const share = hand.beat_share;
+    drawWaves(c, render, lower, (x) => lead + beatOfSecond(beats, beatAt(view, view.left + x) / share), colour, render.loudest || scale);
   } else if (source) {
     // Until the render is there: the recording, laid along the knots.
     c.globalAlpha = 0.45;
