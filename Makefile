@@ -41,7 +41,7 @@ fuzz: .venv/.test requirements/fuzz.lock
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/fuzz.lock
 	STORIES=400 $(BIN)/python -m tests tests.studio.test_stories
 	REQUESTS=500 $(BIN)/python -m tests tests.web.test_any_request
-	for reader in midi tempo zip project wav aiff packed; do \
+	for reader in midi groove tempo zip project wav aiff packed; do \
 	  $(BIN)/python -m tests.fuzz $$reader $(FUZZ_SECONDS) || exit 1; done
 
 # Loops for measuring are rendered once, into .data/accuracy, by fluidsynth and free soundfonts.

@@ -11,10 +11,12 @@ from tests.sounds import rendered
 from zeroknot.core.audio import Audio
 from zeroknot.core.errors import FormatError, ZeroKnotError
 from zeroknot.core.formats.archive import is_archive, members, opened_archive, parts_of
+from zeroknot.core.formats.groove_midi import read_groove, write_groove
 from zeroknot.core.formats.loop_file import read_loop_file
 from zeroknot.core.formats.midi import read_midi
 from zeroknot.core.formats.midi_tempo import read_time, write_time
 from zeroknot.core.formats.riff import LoopMark, WavTags, wav_bytes
+from zeroknot.core.groove.groove import swing
 from zeroknot.core.timeline.metre_map import MetreMap
 from zeroknot.core.timeline.tempo_map import TempoMap, TempoPoint
 from zeroknot.document.coherent import coherent
@@ -34,6 +36,10 @@ def midi(data: bytes) -> None:
 
 def tempo(data: bytes) -> None:
     read_time(io.BytesIO(data))
+
+
+def groove(data: bytes) -> None:
+    read_groove(io.BytesIO(data))
 
 
 def archive(data: bytes) -> None:
@@ -145,6 +151,7 @@ READERS: dict[str, tuple[Callable[[bytes], None], Callable[[], list[bytes]]]] = 
     "aiff": (sound, lambda: [_written("AIFF", "PCM_16"), _written("AIFF", "PCM_24")]),
     "packed": (sound, lambda: [_written("FLAC"), _written("OGG"), _written("MP3")]),
     "midi": (midi, _midi),
+    "groove": (groove, lambda: [write_groove(swing(62.0, n)) for n in (2, 3, 4)]),
     "tempo": (tempo, _tempo),
     "zip": (archive, _archive),
     "project": (project, _project),

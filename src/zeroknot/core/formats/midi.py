@@ -23,6 +23,7 @@ IDLE_MICROSECONDS = 500_000
 SUSTAIN, PEDAL_DOWN = 64, 64  # controller, and the value from which the pedal is down
 LARGEST_BYTES = 512 * 1024
 MOST_NOTES = 20_000
+LONGEST_WAIT = 0x0FFF_FFFF  # ticks from event to event, as the standard bounds them
 
 
 @dataclass(frozen=True)
@@ -180,6 +181,8 @@ def _in_time_order(midi: mido.MidiFile) -> list[tuple[int, int, mido.Message]]:
     for number, track in enumerate(midi.tracks):
         tick = 0
         for event in track:
+            if event.time > LONGEST_WAIT:
+                raise ValueError("a wait between two events has more than four bytes")
             tick += event.time
             found.append((tick, number, event))
     return sorted(found, key=lambda e: e[0])

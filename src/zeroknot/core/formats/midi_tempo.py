@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.errors import FormatError, TimeError
+from zeroknot.core.formats.midi import LONGEST_WAIT
 from zeroknot.core.timeline.metre_map import (
     DENOMINATORS,
     MOST_PULSES,
@@ -128,6 +129,8 @@ def read_time(file: BinaryIO) -> TimeOfFile:
     for track in midi.tracks:
         tick = 0
         for event in track:
+            if event.time > LONGEST_WAIT:
+                raise FormatError("the MIDI file cannot be read: it is damaged or cut off")
             tick += event.time
             beat = tick / midi.ticks_per_beat
             if event.type == "set_tempo":

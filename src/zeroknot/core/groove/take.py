@@ -11,6 +11,9 @@ import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from zeroknot.core.errors import GrooveError
 from zeroknot.core.groove.groove import GRIDS, MOST_ACCENT_DB, REACH, Groove, Played, Step, Steps
 from zeroknot.core.groove.hit import (
@@ -24,9 +27,15 @@ from zeroknot.core.groove.hit import (
 )
 from zeroknot.core.warp.warp_map import WarpMap
 
-# A finer grid is nearer to anything: it has to explain the hits so much better for each doubling.
-FINER_COSTS = 0.55
+# How likely a grid is before anything is heard, natural logarithms; common practice, no source.
+PRIORS = {2: 0.0, 4: 0.0, 3: -1.0, 6: -2.0, 8: -2.0, 12: -4.0, 5: -5.0, 7: -6.0}
+FINER_COSTS = 0.5  # of what it would cost to say on which of its steps each hit lies
 NEAREST_BEATS = 0.004  # hits are heard no more exactly than this: 2.5 ms at 96
+LOOSEST_SHARE = 0.15  # of a step: hits that are off by more do not lie on it
+STRAY = 0.02  # share of hits that lie anywhere, beforehand
+# Shares of a step that every second one may be late; later ones are dotted, so of a finer grid.
+SWINGS, LATEST = (0.0, 0.12, 0.24, 0.34), 0.4
+ROUNDS = 4
 EARLIEST_BEATS = 0.25  # what lies so little before the downbeat may be early on it
 
 
@@ -34,19 +43,15 @@ EARLIEST_BEATS = 0.25  # what lies so little before the downbeat may be early on
 class Explained:
     """A grid that may be meant.
 
-    error_beats  root mean square of how far hits are from its steps
-    left_out     share of the hits' strength that belongs to no step
+    error_beats  root mean square of how far hits are from its steps, swung ones taken as they are
+    left_out     share of the hits that belong to no step
+    cost         the lower, the likelier: negative logarithm of its probability
     """
 
     per_beat: int
     error_beats: float
     left_out: float
-
-    @property
-    def cost(self) -> float:
-        """The lower, the likelier: log2 of its error, and what its fineness costs."""
-        error = math.hypot(self.error_beats, NEAREST_BEATS) * (1.0 + 2.0 * self.left_out)
-        return math.log2(error) + FINER_COSTS * math.log2(self.per_beat)
+    cost: float
 
 
 def played_of(
@@ -135,17 +140,46 @@ def _step(near: list[tuple[float, Played]]) -> Step:
 
 
 def _explained(played: Sequence[Played], per_beat: int) -> Explained:
-    """A swung pair is one step late on the odd ones: what repeats is no error."""
-    total = sum(hit.weight for hit in played)
-    sides: tuple[list[tuple[float, Played]], list[tuple[float, Played]]] = ([], [])
-    left = 0.0
-    for hit in played:
-        place = hit.beat * per_beat
-        number = math.floor(place + 0.5)
-        if abs(place - number) > REACH:
-            left += hit.weight
-        else:
-            sides[number % 2].append((place - number, hit))
-    error = sum(_step(side).spread ** 2 * sum(h.weight for _, h in side) for side in sides)
-    kept = max(total - left, 1e-9)
-    return Explained(per_beat, math.sqrt(error / kept) / per_beat, left / total)
+    """How well a grid explains hits: each lies on a step, off by chance, or anywhere.
+
+    Every second step may be late by one amount: a swung grid is no finer one.
+    """
+    places = np.asarray([hit.beat for hit in played]) * per_beat
+    swings = SWINGS if per_beat % 2 == 0 else (0.0,)
+    return min((_swung(places, per_beat, late) for late in swings), key=lambda e: e.cost)
+
+
+def _swung(places: NDArray[np.float64], per_beat: int, late: float) -> Explained:
+    """A grid whose second steps are about so late, in shares of a step."""
+    loosest = LOOSEST_SHARE
+    nearest = NEAREST_BEATS * per_beat
+    spread, stray, is_swung = loosest, STRAY, late > 0.0
+    for _ in range(ROUNDS):
+        off, is_second = _off(places, late)
+        density = np.exp(-0.5 * (off / spread) ** 2) / (spread * np.sqrt(2 * np.pi))
+        on, anywhere = (1 - stray) * density, stray
+        belongs = on / (on + anywhere)
+        total = max(float(belongs.sum()), 1e-9)
+        stray = min(0.5, max(STRAY, 1.0 - total / places.size))
+        if is_swung and (weight := float(belongs[is_second].sum())) > 0:
+            late += float((belongs * off)[is_second].sum()) / weight
+            late = min(late, LATEST)
+            off, is_second = _off(places, late)
+        spread = math.sqrt(float((belongs * off**2).sum()) / total)
+        spread = min(loosest, max(nearest, spread))
+    density = np.exp(-0.5 * (off / spread) ** 2) / (spread * np.sqrt(2 * np.pi))
+    likely = np.log((1 - stray) * density + stray)
+    # A step is a share of a beat: densities are of beats, and which of the steps costs a little.
+    each = math.log(per_beat) * (1.0 - FINER_COSTS)
+    cost = -float(likely.sum()) - places.size * each - PRIORS[per_beat]
+    cost += 0.5 * math.log(places.size + 1) if is_swung else 0.0
+    return Explained(per_beat, spread / per_beat, 1.0 - total / places.size, cost)
+
+
+def _off(places: NDArray[np.float64], late: float) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """How far places are from their steps, in steps; which belong to every second one."""
+    first = places - 2.0 * np.round(places / 2.0)
+    second = places - 1.0 - late
+    second = second - 2.0 * np.round(second / 2.0)
+    is_second = np.abs(second) < np.abs(first)
+    return np.where(is_second, second, first), is_second
