@@ -51,6 +51,10 @@ class Server:
         with urllib.request.urlopen(self.base + path, timeout=60) as response:
             return json.load(response)
 
+    def bytes(self, path: str) -> bytes:
+        with urllib.request.urlopen(self.base + path, timeout=60) as response:
+            return bytes(response.read())
+
     def send(self, method: str, path: str, body: bytes):
         request = urllib.request.Request(self.base + path, body, method=method)
         request.add_header("content-type", "application/json")

@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 from tests.browser.harness import BrowserTest
 from tests.sounds import audio
 from zeroknot.core.formats.riff import wav_bytes
-from zeroknot.core.render.plan import BLOCK_FRAMES
+from zeroknot.core.render.blocks import BLOCK_FRAMES
 
 # The voice that plays what is in hand, on an offline context: 1 s by one method, then by the other.
 SWITCHED = """async (sheet) => {

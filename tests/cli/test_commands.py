@@ -14,7 +14,7 @@ import numpy as np
 import soundfile
 
 from tests.core.listening.test_midi_reading import SIX_EIGHT
-from tests.sounds import FIXTURES, audio, rendered, sine
+from tests.sounds import FIXTURES, audio, drum_loop, rendered, sine
 from tests.studio.helper import StudioTest
 from zeroknot.cli.main import COMMANDS
 from zeroknot.cli.main import run as run_command
@@ -161,6 +161,55 @@ class CommandsTest(unittest.TestCase):
         self.assertTrue(seam_between(before, 0, 44_100, 44_100).is_heard)
         self.assertFalse(seam_between(after, 0, 44_100, 44_100).is_heard)
         np.testing.assert_array_equal(before[:, :43_000], after[:, :43_000])
+
+    def test_a_groove_is_taken_written_and_laid_over_another_file(self):
+        with tempfile.TemporaryDirectory() as folder:
+            place = Path(folder)
+            for name, swing in (("straight", 0.5), ("shuffled", 0.64)):
+                sound = audio(0.5 * drum_loop(100.0, 2, swing=swing))
+                (place / f"{name}.wav").write_bytes(wav_bytes(sound, 24))
+            took = run_here(
+                "groove",
+                "shuffled.wav",
+                "--bars",
+                2,
+                "--fold",
+                1,
+                "--out",
+                "feel.mid",
+                "--json",
+                folder=folder,
+            )
+            self.assertEqual(took.returncode, 0, took.stderr)
+            told = json.loads(took.stdout)
+            self.assertAlmostEqual(told["swing_ratio"], 0.64 / 0.36, delta=0.1)
+            self.assertEqual((told["grid"], told["beats"]), ("8ths", 4.0))
+            self.assertIn("low", told["registers"])
+            fit = ("fit", "straight.wav", "laid.wav", "--tempo", 100, "--bars", 2, "--groove",
+                   "feel.mid", "--strength", 95)  # fmt: skip
+            done = run_here(*fit, folder=folder)
+            self.assertEqual(done.returncode, 0, done.stderr)
+            again = run_here(
+                "groove", "laid.wav", "--bars", 2, "--fold", 1, "--json", folder=folder
+            )
+            late = 0.5 + 0.95 * 0.14
+            self.assertAlmostEqual(
+                json.loads(again.stdout)["swing_ratio"], late / (1 - late), delta=0.1
+            )
+            plain = run_here("groove", "feel.mid", "--bars", 2, "--grid", "8ths", folder=folder)
+            self.assertIn("8ths", plain.stdout)
+            for wrong in (
+                ("groove", "shuffled.wav", "--bars", 0), ("groove", "shuffled.wav"),
+                ("groove", "shuffled.wav", "--bars", 2, "--grid", "9ths"),
+                ("groove", "shuffled.wav", "--bars", 3, "--fold", 2),
+                ("fit", "straight.wav", "o.wav", "--ratio", 1, "--groove", "feel.mid"),
+                (*fit[:-1], 120),
+            ):  # fmt: skip
+                with self.subTest(wrong):
+                    self.assertEqual(run_here(*wrong, folder=folder).returncode, 2)
+            for wrong in (("groove", "none.wav", "--bars", 2), (*fit[:-3], "straight.wav")):
+                with self.subTest(wrong):
+                    self.assertEqual(run_here(*wrong, folder=folder).returncode, 1)
 
     def test_bad_use_ends_with_2_and_bad_files_with_1(self):
         source = FIXTURES / "bass_97.flac"

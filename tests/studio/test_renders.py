@@ -5,7 +5,7 @@ import numpy as np
 
 from tests.studio.helper import StudioTest
 from zeroknot.core.errors import NotFoundError
-from zeroknot.core.render.plan import BLOCK_FRAMES
+from zeroknot.core.render.blocks import BLOCK_FRAMES
 from zeroknot.document.edits.clip import ChangeClip
 from zeroknot.store.audio_store import block_path
 from zeroknot.studio.intents.placing import Place

@@ -45,6 +45,9 @@ class Story:
     def clip(self):
         return self.one(self.tree.clips)
 
+    def groove(self):
+        return self.one(self.tree.grooves)
+
     def track(self):
         return self.draw.choice([None, self.one(self.tree.tracks)])
 
@@ -116,6 +119,25 @@ class Story:
                 lambda: {"kind": "change_clip", "clip": self.clip(),
                          **d.choice([{"length": number}, {"passes": d.choice([1, 3])},
                                      {"slip": self.beat()}, {"beat": self.beat()}])},
+                lambda: {"kind": "lay_over", "hand": self.hand(), **d.choice([
+                    {"kept": self.groove()}, {"song": True}, {"per_beat": d.choice([2, 3, 4, 9])},
+                    {"per_beat": 4, "swing": d.choice([62, 75, 80])}])},
+                lambda: {"kind": "set_groove", "hand": self.hand(), **d.choice([
+                    {"timing": d.random()}, {"accents": d.random()}, {"reach": d.choice([.5, .1])},
+                    {"sensitivity": d.random()}, {"registers": d.choice([[], ["low"]])},
+                    {"keeps_lengths": False}])},
+                lambda: {"kind": "take_off_groove", "hand": self.hand()},
+                lambda: {"kind": "take_groove", "hand": self.hand(), "bars": d.choice([1, 2, 4])},
+                lambda: {"kind": "take_groove", "tracks": [self.one(self.tree.tracks)],
+                         "first_bar": d.choice([1, 2]), "bars": d.choice([1, 2])},
+                lambda: {"kind": "make_swing", "percent": d.choice([50, 62, 80]),
+                         "per_beat": d.choice([2, 4])},
+                lambda: {"kind": "draw_step", "groove": self.groove(), "number": d.choice([0, 1]),
+                         "offset": d.uniform(-0.4, 0.4), "accent_db": d.uniform(-12, 12)},
+                lambda: {"kind": "set_song_groove", "bar": d.choice([1, 2, 5]),
+                         "groove": d.choice([None, self.groove()]), "follow": d.random() < 0.5},
+                lambda: {"kind": "remove_song_groove", "bar": d.choice([1, 2, 5])},
+                lambda: {"kind": "let_groove_go", "groove": self.groove()},
                 lambda: {"kind": "remove_clips", "clips": [self.clip()]},
                 lambda: {"kind": "remove_track", "track": self.one(self.tree.tracks)},
                 lambda: {"kind": "change_track", "track": self.one(self.tree.tracks),

@@ -8,6 +8,7 @@ from typing_extensions import get_type_hints, is_typeddict
 from tests.web.helper import WebTest
 from zeroknot.store.shelf_query import Query
 from zeroknot.web.api import answers
+from zeroknot.web.api.groove_wire import hand_groove_json
 from zeroknot.web.api.hand_wire import hand_json
 from zeroknot.web.api.shown import ShownProjects
 from zeroknot.web.api.wire import found_json, loop_json
@@ -39,7 +40,12 @@ class TypesTest(WebTest):
         sha, project = self.loop(), self.project()
         self.intent(project, kind="place", hand=sha, beat=0)
         self.intent(project, kind="straighten", hand=sha, every=1, unit="beats")
+        self.intent(project, kind="make_swing", percent=60, per_beat=4)
+        self.intent(project, kind="take_groove", hand=sha, bars=1)
+        self.intent(project, kind="lay_over", hand=sha, per_beat=4)
         studio = self.client.app.state.studio
+        made = studio.projects.state(project).project.grooves[0].id
+        self.intent(project, kind="set_song_groove", bar=3, groove=made)
         state = studio.projects.state(project)
         tree = state.project
         found = studio.shelf.find(Query(), tree, 0, 10)
@@ -48,6 +54,7 @@ class TypesTest(WebTest):
             (answers.Sheet, studio.play_sheet(tree, sha)),
             (answers.HandSheet, studio.hand_sheet(tree, sha, 0.0)),
             (answers.Hand, hand_json(tree, studio.hand(tree, sha))),
+            (answers.HandGroove, hand_groove_json(tree, studio.hand(tree, sha))),
             (answers.Found, found_json(found, tree, 0)),
             (answers.KnownLoop, loop_json(studio.shelf.loop(sha))),
         ):

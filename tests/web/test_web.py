@@ -8,7 +8,7 @@ import numpy as np
 from tests.sounds import audio, sine
 from tests.web.helper import WebTest
 from zeroknot.core.formats.riff import wav_bytes
-from zeroknot.core.render.plan import BLOCK_FRAMES
+from zeroknot.core.render.blocks import BLOCK_FRAMES
 
 
 class ApiTest(WebTest):

@@ -12,7 +12,10 @@ import typer
 from zeroknot.core.audio import Audio, resampled
 from zeroknot.core.errors import FormatError
 from zeroknot.core.formats.audio_file import read_audio
+from zeroknot.core.formats.groove_midi import read_groove
 from zeroknot.core.formats.riff import BIT_DEPTHS, FLOAT_BITS, wav_bytes
+from zeroknot.core.groove.layer import GrooveLayer
+from zeroknot.core.groove.measure import measured
 from zeroknot.core.listening.attack import SENSITIVITY, Attacks
 from zeroknot.core.listening.attacks import all_attacks, is_silent, sounding_range
 from zeroknot.core.listening.material import material_of
@@ -48,6 +51,11 @@ def fit(
     crossfade: Annotated[
         float, typer.Option(help="ms over which the end goes over into the start")
     ] = 0.0,
+    groove: Annotated[
+        Path | None, typer.Option(help="MIDI file of a groove to lay over it; with --tempo")
+    ] = None,
+    strength: Annotated[float, typer.Option(help="percent of the groove's timing")] = 100.0,
+    accents: Annotated[float, typer.Option(help="percent of its accents")] = 0.0,
     with_lead: Annotated[bool, typer.Option("--with-lead", help="keep what sounds before")] = False,
     rate: Annotated[
         int | None, typer.Option(help="Hz of the output; the input's if not given")
@@ -59,6 +67,10 @@ def fit(
     _refuse_bad_use(
         target, ratio, tempo, bars, from_tempo, semitones, method, seam, crossfade, bits
     )
+    if groove is not None and tempo is None:
+        raise typer.BadParameter("--groove goes with --tempo: a groove lies on beats")
+    if not (0.0 <= strength <= 100.0 and 0.0 <= accents <= 100.0):
+        raise typer.BadParameter("--strength and --accents are 0 to 100 percent")
     with _opened(source) as file:
         sound = read_audio(file)[1]
     # Attacks are heard at the file's own rate, as they are when it is brought in.
@@ -84,7 +96,10 @@ def fit(
         )  # fmt: skip
     else:
         assert tempo is not None
-        plan = _tempo_plan(sound, attacks, warp, tempo, at_rate.rate, choice, semitones, with_lead)
+        layer = _layer(sound, everything, groove, strength, accents) if groove else None
+        plan = _tempo_plan(
+            sound, attacks, warp, tempo, at_rate.rate, choice, semitones, with_lead, layer
+        )
     if crossfade:
         plan = replace(plan, crossfade_s=crossfade / 1000.0, tail_to=plan.end_second)
     out = folded(plan, Rendering(at_rate, everything, plan).whole(), seam, with_lead)
@@ -114,16 +129,25 @@ def _warp(sound: Audio, bars: int | None, metre: Metre, from_tempo: float | None
 
 def _tempo_plan(
     sound: Audio, attacks: Attacks, warp: WarpMap, tempo: float, rate: int, choice: Choice,
-    semitones: float, with_lead: bool,
+    semitones: float, with_lead: bool, layer: GrooveLayer | None,
 ) -> RenderPlan:  # fmt: skip
+    laid = layer.over(warp) if layer else warp
     lead_from, tail_to = lead_and_tail(
         warp, sounding_range(sound), tuple(attacks.seconds.tolist()), with_lead
     )
     return plan_pass(
-        source="", rate=rate, warp=warp, tempo_map=TempoMap.steady(tempo), start_beat=0.0,
+        source="", rate=rate, warp=laid, tempo_map=TempoMap.steady(tempo), start_beat=0.0,
         lead_from=lead_from, tail_to=tail_to, settings=choice.settings, method=choice.method,
-        semitones=semitones,
+        semitones=semitones, gains=layer.gains(warp) if layer else (),
     )  # fmt: skip
+
+
+def _layer(
+    sound: Audio, attacks: Attacks, groove: Path, strength: float, accents: float
+) -> GrooveLayer:
+    with _opened(groove) as file:
+        laid = read_groove(file, groove.stem)
+    return GrooveLayer(measured(sound, attacks), laid, strength / 100.0, accents / 100.0)
 
 
 def _refuse_bad_use(

@@ -31,6 +31,10 @@ COMMANDS = {
     "fit": Command(
         "fit", "fit", "Write IN, stretched and shifted, to OUT, whose format follows its ending."
     ),
+    "groove": Command(
+        "groove", "groove",
+        "Take the groove of FILE: how early, late, loud and soft each step is played.",
+    ),
     "bring": Command(
         "shelf", "bring",
         "Bring files and whole folders onto the shelf; say how it went with each that gave "

@@ -29,7 +29,10 @@ class FeelChange(Value):
 
 
 class LaidGroove(Value):
-    """What is laid over a strand; its fields as in `core.groove.layer.GrooveLayer`."""
+    """What is laid over a strand; its fields as in `core.groove.layer.GrooveLayer`.
+
+    kept  id of the kept groove that it is, by value; that may be gone since
+    """
 
     hits: tuple[Hit, ...]
     groove: Groove | None = None
@@ -40,10 +43,11 @@ class LaidGroove(Value):
     registers: tuple[Register, ...] = REGISTERS
     apart: bool = True
     keeps_lengths: bool = True
+    kept: str | None = Field(None, max_length=40)
 
     @cached_property
     def layer(self) -> GrooveLayer:
-        return GrooveLayer(**dict(self))
+        return GrooveLayer(**{name: value for name, value in self if name != "kept"})
 
     @property
     def follows(self) -> bool:

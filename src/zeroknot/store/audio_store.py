@@ -17,7 +17,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from zeroknot.core.errors import NotFoundError
-from zeroknot.core.render.plan import BLOCK_FRAMES
+from zeroknot.core.render.blocks import BLOCK_FRAMES
 
 COPY_BYTES = 1 << 20
 BLOCKS = f"blocks-{BLOCK_FRAMES}"

@@ -9,7 +9,7 @@ import threading
 from collections.abc import Iterable
 from pathlib import Path
 
-from zeroknot.core.render.plan import RenderPlan, plan_of_text
+from zeroknot.core.render.any_plan import AnyPlan, plan_of_text
 
 MOST_BYTES = 256 * 1024 * 1024
 TRIMMED_EVERY = 16 * 1024 * 1024  # bytes that came
@@ -32,7 +32,7 @@ class PlanStore:
         self._connection = _opened(self._file)
         self._added = 0
 
-    def keep(self, plans: Iterable[tuple[str, RenderPlan]]) -> None:
+    def keep(self, plans: Iterable[tuple[str, AnyPlan]]) -> None:
         rows = [(digest, plan.text) for digest, plan in plans]
         if not rows:
             return
@@ -44,7 +44,7 @@ class PlanStore:
                 self._connection = _opened(self._file)
                 self._insert(rows)
 
-    def find(self, digest: str) -> RenderPlan | None:
+    def find(self, digest: str) -> AnyPlan | None:
         query = "SELECT value FROM plan WHERE digest = ?"
         with self._lock:
             try:

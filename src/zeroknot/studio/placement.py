@@ -8,9 +8,13 @@ import math
 from dataclasses import dataclass, replace
 from functools import cached_property
 
+import numpy as np
+
 from zeroknot.core.errors import StretchError
-from zeroknot.core.groove.feel import FeelFrom
+from zeroknot.core.groove.feel import FeelFrom, Targets
+from zeroknot.core.groove.hit import REGISTERS
 from zeroknot.core.loop import Loop
+from zeroknot.core.render.clicks import ClickPlan
 from zeroknot.core.render.plan import (
     LONGEST_LEAD_BEATS,
     RAMP_STEP_BEATS,
@@ -22,10 +26,12 @@ from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose, why_chosen
 from zeroknot.core.stretch.methods import NOTES, method_named
 from zeroknot.core.stretch.strain import strain_of
 from zeroknot.core.timeline.tempo_map import FASTEST_BPM, SLOWEST_BPM, TempoMap
+from zeroknot.core.units import frame
 from zeroknot.core.warp.time_map import MOST_RATIO
 from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.project import Project, Strand
 
+EARLY_BEATS = 0.25  # before the one: of what is struck there, it is heard before the end
 SURELY = 1.05  # times within the bounds of a stretch: no rounding reaches them
 OWN_TIME = TempoMap.steady(120.0)
 
@@ -105,6 +111,17 @@ class Placement:
         zero = tempo.frame_of_beat(self.beat, rate)
         beats = [span * i / steps for i in range(steps + 1)]
         return [(b, tempo.frame_of_beat(self.beat + b, rate) - zero) for b in beats]
+
+    def clicks(self, targets: Targets) -> ClickPlan:
+        """A groove's steps over the pass, as ticks beside it; what is early wraps round."""
+        span = self.strand.span
+        beats, frames = zip(*self.beat_table, strict=True)
+        strikes = {
+            (frame(float(np.interp(s.beat % span, beats, frames))), s.accent_db, s.register)
+            for s in targets.strikes(-EARLY_BEATS, span)
+        }
+        told = [(at, db, REGISTERS.index(register)) for at, db, register in sorted(strikes)]
+        return ClickPlan(self.rate, self.loop.channels, frames[-1], tuple(told))
 
     @cached_property
     def case(self) -> Case:

@@ -2,6 +2,7 @@
 
 import asyncio
 import threading
+from collections.abc import Mapping
 from concurrent.futures import Future
 from contextlib import suppress
 from pathlib import Path
@@ -11,7 +12,8 @@ from cachetools import LRUCache
 
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.overview import TILE_BINS
-from zeroknot.core.render.plan import BLOCK_FRAMES, RenderPlan
+from zeroknot.core.render.any_plan import AnyPlan
+from zeroknot.core.render.blocks import BLOCK_FRAMES
 from zeroknot.store.audio_store import block_path, peaks_path
 from zeroknot.store.cache import note_use
 from zeroknot.store.plans import PlanStore
@@ -29,14 +31,14 @@ class Renders:
     def __init__(self, folder: Path, executors: Executors):
         self._folder, self._executors = folder, executors
         self._lock = threading.Lock()
-        self._plans: LRUCache[str, RenderPlan] = LRUCache(MOST_PLAN_BYTES, getsizeof=weight_of)
+        self._plans: LRUCache[str, AnyPlan] = LRUCache(MOST_PLAN_BYTES, getsizeof=weight_of)
         self._kept = PlanStore(folder / "cache")
         self._queue = BlockQueue()
 
     def close(self) -> None:
         self._kept.close()
 
-    def know(self, plans: dict[str, RenderPlan]) -> None:
+    def know(self, plans: Mapping[str, AnyPlan]) -> None:
         """Plans that may be asked for by digest from now on, after a restart, too."""
         with self._lock:
             fresh = [(digest, plan) for digest, plan in plans.items() if digest not in self._plans]
@@ -44,7 +46,7 @@ class Renders:
                 self._plans[digest] = plan
         self._kept.keep(fresh)
 
-    def plan(self, digest: str) -> RenderPlan:
+    def plan(self, digest: str) -> AnyPlan:
         with self._lock:
             known = self._plans.get(digest)
         if known is None:
@@ -154,6 +156,6 @@ class Renders:
         return told
 
 
-def weight_of(plan: RenderPlan) -> int:
+def weight_of(plan: AnyPlan) -> int:
     """Bytes of memory that a plan takes, about."""
     return BYTES_A_PLAN + BYTES_A_KNOT * len(plan.knots)

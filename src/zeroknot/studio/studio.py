@@ -7,6 +7,8 @@ from typing import Any
 
 from zeroknot.core.errors import EditError, ZeroKnotError
 from zeroknot.core.mixing.sheet import Sheet
+from zeroknot.core.render.any_plan import AnyPlan
+from zeroknot.core.render.clicks import ClickPlan
 from zeroknot.core.render.plan import plan_as_written
 from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.document.project import Project, Strand
@@ -41,6 +43,7 @@ from zeroknot.studio.song_sheets import SongSheets
 from zeroknot.studio.takes import Takes
 
 BEFORE = "before"
+LAID = "laid"
 MOST_PREPARED = 6
 PREPARED_BLOCKS = 6
 
@@ -160,19 +163,31 @@ class Studio:
             prepared += 1
         return prepared
 
+    def _ticked(self, project: Project, placed: Placement, clicks: str) -> ClickPlan | None:
+        """The ticks of a groove over a pass; None where there is no groove."""
+        if clicks != LAID:
+            return placed.clicks(project.kept_groove(clicks).groove)
+        laid = placed.strand.groove
+        targets = laid.groove or placed.feel if laid else None
+        return placed.clicks(targets) if targets else None
+
     def hand_sheet(
         self, project: Project, hand_name: str, beat: float, against: str | None = None,
-        audition: Audition = AS_IT_IS,
+        audition: Audition = AS_IT_IS, clicks: str | None = None,
     ) -> Any:  # fmt: skip
         """What is needed to hear the strand in hand alone: as fitted and as recorded.
 
         against  a method, or a set of knots (KNOT_SETS), to compare with; its render lies on the
                  same axis
+        clicks   id of a kept groove whose steps are ticked beside, LAID for the one that is laid
         """
         hand = auditioned(project, self.hand(project, hand_name), audition)
         placed = Placement.of(project, hand.strand, hand.loop, beat)
         plan = placed.plan
-        plans = {plan.digest: plan}
+        plans: dict[str, AnyPlan] = {plan.digest: plan}
+        ticked = self._ticked(project, placed, clicks) if clicks else None
+        if ticked:
+            plans[ticked.digest] = ticked
         other = plan
         if against is not None:
             strand = self._other(project, hand, against)
@@ -190,6 +205,7 @@ class Studio:
             "rate": project.rate,
             "digest": plan.digest,
             "against": other.digest,
+            "clicks": ticked.digest if ticked else None,
             "source": hand.loop.sha,
             "recorded": recorded,
             "gain": gain(match_db(hand.loop, audition)),

@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 from zeroknot.core.audio import Audio
 from zeroknot.core.groove.groove import MOST_ACCENT_DB
 from zeroknot.core.listening.attack import Attacks
+from zeroknot.core.render.any_plan import plan_of_text
 from zeroknot.core.render.gain_envelope import BEFORE_ATTACK_SECONDS, RAMP_SECONDS, envelope
-from zeroknot.core.render.plan import plan_of_text, plan_pass
+from zeroknot.core.render.plan import plan_pass
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.warp.warp_map import WarpMap

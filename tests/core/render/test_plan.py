@@ -8,8 +8,9 @@ from tests.sounds import RATE, audio, hits, rendered, sine
 from zeroknot.core.errors import StretchError
 from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.attacks import find_attacks
+from zeroknot.core.render.any_plan import plan_of_text
 from zeroknot.core.render.pass_file import folded
-from zeroknot.core.render.plan import lead_and_tail, plan_of_text, plan_pass
+from zeroknot.core.render.plan import lead_and_tail, plan_pass
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.timeline.tempo_map import TempoMap, TempoPoint

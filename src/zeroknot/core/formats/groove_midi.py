@@ -27,7 +27,7 @@ from zeroknot.core.groove.groove import (
     Played,
 )
 from zeroknot.core.groove.hit import Register
-from zeroknot.core.groove.measure import struck_notes
+from zeroknot.core.groove.notes import struck_notes
 from zeroknot.core.groove.take import grids_of, played_of, taken
 from zeroknot.core.warp.warp_map import WarpMap
 

@@ -5,11 +5,14 @@ Conventions
 - Beats are the song's; a groove counts from the bar line at which it begins.
 """
 
+import itertools
+import math
 from bisect import bisect_right
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Protocol
 
-from zeroknot.core.groove.groove import REACH, Groove, Target
+from zeroknot.core.groove.groove import REACH, Groove, Strike, Target
 from zeroknot.core.groove.hit import Register
 
 
@@ -19,6 +22,8 @@ class Targets(Protocol):
     def target_of(
         self, beat: float, register: Register | None = None, reach: float = REACH
     ) -> Target | None: ...
+
+    def strikes(self, first: float, last: float) -> Iterator[Strike]: ...
 
 
 @dataclass(frozen=True)
@@ -73,3 +78,13 @@ class FeelFrom:
             if found and (one == at or found.beat > -1.0 / groove.per_beat / 2):
                 return Target(found.beat + begin - self.beat, found.accent_db)
         return None
+
+    def strikes(self, first: float, last: float) -> Iterator[Strike]:
+        """As `Groove.strikes`, by the grooves that hold there."""
+        changes = (*self.feel.changes, (math.inf, None))
+        for (begin, groove), (end, _) in itertools.pairwise(changes):
+            start, stop = max(begin - self.beat, first), min(end - self.beat, last)
+            if groove and start < stop:
+                by = begin - self.beat
+                for strike in groove.strikes(start - by, stop - by):
+                    yield strike._replace(beat=strike.beat + by)

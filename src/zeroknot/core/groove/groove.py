@@ -11,7 +11,7 @@ Conventions
 
 import itertools
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
@@ -36,6 +36,14 @@ class Target(NamedTuple):
 
     beat: float
     accent_db: float
+
+
+class Strike(NamedTuple):
+    """What a groove plays by itself: a beat, how loud, in which register."""
+
+    beat: float
+    accent_db: float
+    register: Register
 
 
 class Played(NamedTuple):
@@ -152,6 +160,19 @@ class Groove:
         if step.hits == 0 or abs(place - number) > reach:
             return None
         return Target((number + step.offset) / self.per_beat, step.accent_db)
+
+    def strikes(self, first: float, last: float) -> Iterator[Strike]:
+        """What it plays between two beats, as it is heard; all together are struck high."""
+        rows: list[tuple[Register, Steps]] = [(r, self.of(r)) for r in self.registers]
+        rows = rows or [("high", self.steps)]
+        begin = math.floor(first * self.per_beat) - 1
+        end = math.ceil(last * self.per_beat) + 1
+        for number in range(begin, end + 1):
+            for register, row in rows:
+                step = row[number % len(row)]
+                beat = (number + step.offset) / self.per_beat
+                if step.hits and first <= beat < last:
+                    yield Strike(beat, step.accent_db, register)
 
 
 def even(per_beat: int) -> Groove:

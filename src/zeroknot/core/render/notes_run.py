@@ -37,6 +37,11 @@ class NotesRendering(InBlocks):
         notes = [n for part in loop.parts for n in _played(part, plan)]
         self._notes = sorted(notes, key=lambda n: (n.at, n.voice, n.pitch))
 
+    @property
+    def size(self) -> int:
+        """Frames of lead, body and tail together."""
+        return self.plan.frames
+
     def frames(self, first: int, count: int) -> Samples:
         """float32 [2, count]: axis frames from `first` on."""
         out = np.zeros((2, count), np.float64)

@@ -11,7 +11,6 @@ Conventions
 """
 
 import itertools
-import json
 import math
 from bisect import bisect_right
 from dataclasses import dataclass, replace
@@ -22,6 +21,7 @@ import numpy as np
 
 from zeroknot.core.digest import canonical, digest_of_text, said
 from zeroknot.core.errors import StretchError
+from zeroknot.core.render.blocks import BLOCK_FRAMES
 from zeroknot.core.render.gain_envelope import Gains
 from zeroknot.core.stretch.methods import NOTES, method_named
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT, StretchSettings
@@ -30,9 +30,6 @@ from zeroknot.core.units import frame
 from zeroknot.core.warp.time_map import TimeMap, refuse_beyond_limits
 from zeroknot.core.warp.warp_map import WarpMap
 
-# A render is handed out in blocks of this size: small enough that the first is there soon, large
-# enough that few are asked for.
-BLOCK_FRAMES = 16_384
 RAMP_STEP_BEATS = 0.125  # a ramp is laid in straight pieces this long: under 0.1 ms off
 LONGEST_LEAD_BEATS = 8.0
 ATTACK_AT_END_SECONDS = 0.03
@@ -88,7 +85,7 @@ class RenderPlan:
 
     @cached_property
     def text(self) -> str:
-        """Everything that has a say in it, as canonical JSON; `plan_of_text` reads it."""
+        """Everything that has a say in it, as canonical JSON; `any_plan.plan_of_text` reads it."""
         return canonical({"kind": self.kind, **said(self)})
 
     @cached_property
@@ -144,19 +141,6 @@ class RenderPlan:
         i = min(max(bisect_right(self.knots, (second, math.inf)) - 1, 0), len(self.knots) - 2)
         (start, at), (end, next_at) = self.knots[i : i + 2]
         return frame(at + (second - start) * ((next_at - at) / (end - start)))
-
-
-def plan_of_text(text: str) -> RenderPlan:
-    """The plan of which that is the text. Raises ValueError, KeyError or TypeError for others."""
-    told = json.loads(text)
-    del told["kind"]
-    knots, lengths_by = (
-        tuple((float(second), int(at)) for second, at in told.pop(name, ()))
-        for name in ("knots", "lengths_by")
-    )
-    gains = tuple((int(at), float(db)) for at, db in told.pop("gains", ()))
-    settings = StretchSettings(**told.pop("settings", {}))
-    return RenderPlan(knots=knots, settings=settings, gains=gains, lengths_by=lengths_by, **told)
 
 
 def plan_pass(

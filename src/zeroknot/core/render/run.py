@@ -66,6 +66,11 @@ class Rendering(InBlocks):
         attacks = attacks.at_sensitivity(self._method.sensitivity)
         self._pieces = [] if self._is_copy else list(self._divided(attacks))
 
+    @property
+    def size(self) -> int:
+        """Frames of lead, body and tail together."""
+        return self.plan.frames
+
     def frames(self, first: int, count: int) -> Samples:
         """float32 [channels, count]: axis frames from `first` on."""
         begin = first - self.plan.lead_frames

@@ -59,11 +59,11 @@ class LayOver(FitIntent):
         groove = self._groove(project)
         before = hand.strand.groove
         if before:
-            laid = before.changed(groove=groove)
+            laid = before.changed(groove=groove, kept=self.kept)
         elif not hand.hits:
             raise EditError(f"no hits were heard in {hand.strand.name} that a groove could move")
         else:
-            laid = LaidGroove(hits=hand.hits, groove=groove)
+            laid = LaidGroove(hits=hand.hits, groove=groove, kept=self.kept)
         what = f"lay {groove.name}" if groove else "follow the song's groove"
         return hand.strand.changed(groove=laid), what
 
@@ -285,10 +285,18 @@ class KeepLaid(Intent):
     name: str = Field("", max_length=LONGEST_NAME)
 
     def resolve(self, project: Project, known: Known) -> Resolved:
-        laid = in_hand(project, known.loops, self.hand).strand.groove
+        strand = in_hand(project, known.loops, self.hand).strand
+        laid = strand.groove
         if laid is None or laid.groove is None:
             raise EditError("no groove of its own is laid over this")
-        return _kept(replace(laid.groove, name=self.name.strip() or laid.groove.name), "keep")
+        groove = replace(laid.groove, name=self.name.strip() or laid.groove.name)
+        kept = KeptGroove(id=new_id(), groove=groove)
+        what = f"keep {groove.name}"
+        edits = (
+            KeepGroove(kept=kept, what=what),
+            LayGroove(strand=strand.id, laid=laid.changed(groove=groove, kept=kept.id)),
+        )
+        return Resolved(Together(edits=edits, what=what))
 
 
 class RegridGroove(Intent):
@@ -404,7 +412,7 @@ def _all_follow(project: Project, known: Known) -> Iterator[LayGroove]:
             if hits:
                 yield LayGroove(strand=strand.id, laid=LaidGroove(hits=hits))
         elif laid and not laid.follows:
-            yield LayGroove(strand=strand.id, laid=laid.changed(groove=None))
+            yield LayGroove(strand=strand.id, laid=laid.changed(groove=None, kept=None))
 
 
 def _kept(groove: Groove, verb: str) -> Resolved:
@@ -414,10 +422,9 @@ def _kept(groove: Groove, verb: str) -> Resolved:
 
 def _changed(project: Project, id_: str, groove: Groove, what: str) -> Resolved:
     """Another in the place of a kept one, and wherever that is laid."""
-    before = by_value(project.kept_groove(id_).groove)
     edits: list[SingleEdit] = [KeepGroove(kept=KeptGroove(id=id_, groove=groove), what=what)]
     for strand in project.strands:
-        if strand.groove and strand.groove.groove == before:
+        if strand.groove and strand.groove.kept == id_:
             laid = strand.groove.changed(groove=by_value(groove))
             edits.append(LayGroove(strand=strand.id, laid=laid))
     return Resolved(Together(edits=tuple(edits), what=what))

@@ -4,7 +4,8 @@ import json
 from pathlib import Path
 
 from zeroknot.core.groove.hit import Hit
-from zeroknot.core.groove.measure import VERSION, measured, struck_notes
+from zeroknot.core.groove.measure import VERSION, measured
+from zeroknot.core.groove.notes import struck_notes
 from zeroknot.core.listening.attacks import VERSION as ATTACKS_VERSION
 from zeroknot.store.audio_store import AudioStore, write_whole
 from zeroknot.studio.tasks.sources import attacks_of, decoded, midi_of

@@ -4,6 +4,7 @@ import os
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -11,10 +12,12 @@ from zeroknot.core.audio import Audio, Samples
 from zeroknot.core.errors import FormatError
 from zeroknot.core.mixing.loudness import loudness
 from zeroknot.core.overview import TILE_BINS, peaks
+from zeroknot.core.render.any_plan import AnyPlan
+from zeroknot.core.render.clicks import ClickPlan, ClickRendering
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.kept_pieces import KeptPieces
 from zeroknot.core.render.notes_run import NotesRendering
-from zeroknot.core.render.plan import Kind, RenderPlan
+from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.render.run import Rendering
 from zeroknot.store.audio_store import block_path, write_whole
 from zeroknot.studio.tasks import THREADS_VARIABLE
@@ -23,7 +26,7 @@ from zeroknot.studio.tasks.sources import KEPT_OPEN, attacks_of, midi_of, source
 MEASURED_SECONDS = 60.0  # of a body; one of half an hour need not be rendered to be matched
 
 
-def render_block(folder: Path, plan: RenderPlan, index: int) -> None:
+def render_block(folder: Path, plan: AnyPlan, index: int) -> None:
     """Render one block and lay it into the cache; done already, it is left alone."""
     place = block_path(folder, plan.digest, index)
     if not place.exists():
@@ -36,7 +39,7 @@ def render_whole(folder: Path, plan: RenderPlan) -> Samples:
 
 
 def render_peaks(
-    folder: Path, plan: RenderPlan, frames_per_bin: int, tile: int | None = None
+    folder: Path, plan: AnyPlan, frames_per_bin: int, tile: int | None = None
 ) -> bytes:
     """Peaks of a whole render, or of one tile of it: float32 [bins, 2] as bytes."""
     name = f"peaks-{frames_per_bin}" + ("" if tile is None else f"-{tile}")
@@ -65,7 +68,7 @@ def body_loudness(folder: Path, plan: RenderPlan) -> tuple[float, float]:
 
 
 @lru_cache(maxsize=KEPT_OPEN)
-def rendering_of(folder: Path, plan: RenderPlan) -> InBlocks:
+def rendering_of(folder: Path, plan: AnyPlan) -> InBlocks:
     return RENDERERS[plan.kind](folder, plan)
 
 
@@ -88,5 +91,11 @@ def _kept_pieces() -> KeptPieces:
     return KeptPieces()
 
 
+def _clicks(folder: Path, plan: ClickPlan) -> InBlocks:
+    return ClickRendering(plan)
+
+
 # Who renders a plan, by its kind.
-RENDERERS: dict[Kind, Callable[[Path, RenderPlan], InBlocks]] = {"pass": _pass, "notes": _notes}
+RENDERERS: dict[str, Callable[[Path, Any], InBlocks]] = {
+    "pass": _pass, "notes": _notes, "clicks": _clicks,
+}  # fmt: skip

@@ -15,8 +15,9 @@ from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.attacks import VERSION as ATTACKS_VERSION
 from zeroknot.core.listening.attacks import all_attacks
 from zeroknot.core.listening.midi_reading import rung_out_second
+from zeroknot.core.render.blocks import BLOCK_FRAMES
 from zeroknot.core.render.notes_run import NotesRendering
-from zeroknot.core.render.plan import BLOCK_FRAMES, plan_as_written
+from zeroknot.core.render.plan import plan_as_written
 from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.store.audio_store import AudioStore, write_whole
 from zeroknot.store.cache import note_use

@@ -71,6 +71,7 @@ class HandSheet(TypedDict):
     rate: int
     digest: str
     against: str
+    clicks: str | None
     source: str
     recorded: str
     gain: float
@@ -231,6 +232,9 @@ class GroovedHit(TypedDict):
 
 
 class LaidGroove(TypedDict):
+    """kept: id of the kept groove that it is; None where that is gone, or never was."""
+
+    kept: str | None
     groove: ShownGroove | None
     follows: bool
     timing: float

@@ -84,6 +84,7 @@ def _laid(project: Project, laid: LaidGroove | None, beat: float) -> dict[str, A
         groove = project.song_feel.changes[at][1] if at >= 0 else None
     return {
         "groove": groove_json(groove) if groove else None,
+        "kept": laid.kept if any(k.id == laid.kept for k in project.grooves) else None,
         "follows": laid.follows,
         "timing": laid.timing,
         "accents": laid.accents,

@@ -95,6 +95,7 @@ class AskSheet(AskAudition):
 class AskHandSheet(AskAudition):
     beat: float = Field(0.0, ge=0, le=100_000)
     against: str | None = Field(None, max_length=40)
+    clicks: str | None = Field(None, max_length=40)
 
 
 class AskRange(BaseModel):
@@ -256,7 +257,7 @@ def hand_sheet(
     studio: StudioDep, project: str, hand: str, ask: Annotated[AskHandSheet, Query()]
 ) -> answers.HandSheet:
     tree = studio.projects.state(project).project
-    return studio.hand_sheet(tree, hand, ask.beat, ask.against, ask.audition())
+    return studio.hand_sheet(tree, hand, ask.beat, ask.against, ask.audition(), ask.clicks)
 
 
 @router.post("/projects/{project}/hand/{hand}/count")

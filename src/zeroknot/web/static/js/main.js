@@ -26,9 +26,9 @@ import { versions } from "./views/versions.js";
 const MATCH_AFTER_MS = 600;
 
 /**
- * against: a method or set of knots to compare with; range: a stretch of the recording instead of the pass; audition: how it is laid and shifted, as a query; atBar: it
+ * against: a method or set of knots to compare with; clicks: a groove that is ticked beside; range: a stretch of the recording instead of the pass; audition: how it is laid and shifted, as a query; atBar: it
  * joins the song at the next bar line.
- * @typedef {{against?: string, range?: [number, number], audition?: string, atBar?: boolean}} Hearing
+ * @typedef {{against?: string, clicks?: string, range?: [number, number], audition?: string, atBar?: boolean}} Hearing
  */
 
 /** What views share beside the session. */
@@ -80,7 +80,7 @@ export class App {
       }
       engine.song.hearHand(null);
       const { beat } = barLine(this.session.state.metres, Math.max(0, this.session.beat()));
-      const query = [`beat=${beat}`, how.against && `against=${how.against}`, how.audition].filter(Boolean).join("&");
+      const query = [`beat=${beat}`, how.against && `against=${how.against}`, how.clicks && `clicks=${how.clicks}`, how.audition].filter(Boolean).join("&");
       const sheet = await getJson(`${this.session.path}/hand/${hand}/sheet?${query}`);
       if (how.range) [sheet.zero_s, sheet.end_s, sheet.is_range] = [...how.range, true];
       if (turn !== this.turn) return;

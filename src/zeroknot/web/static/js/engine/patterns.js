@@ -50,7 +50,9 @@ export function patternOf(sheet, way, gains) {
     };
   }
   const frames = sheet.frames - lead;
-  return { way, period: Math.max(LEAST_FRAMES, body), events: [event({ digest, gain, at: 0, start: lead, frames })] };
+  const events = [event({ digest, gain, at: 0, start: lead, frames })];
+  if (sheet.clicks) events.push(event({ id: "clicks", digest: sheet.clicks, at: 0, start: 0, frames: body }));
+  return { way, period: Math.max(LEAST_FRAMES, body), events };
 }
 
 /** The seam of a stretch of the recording: its last part, then its first. @param {HandSheet} sheet @param {Gains} gains @returns {Pattern} */

@@ -4,7 +4,7 @@
 import { getJson, post, putFile, remove } from "../net/api.js";
 import { round, typedNumber } from "../format.js";
 import { section } from "../sections.js";
-import { aboutText, isSame } from "./model.js";
+import { aboutText } from "./model.js";
 
 /** @typedef {"low" | "middle" | "high"} Register */
 
@@ -30,13 +30,12 @@ export const kept = (shared) => {
 
     showKept() {
       const { facts, shown } = shared;
-      const laid = facts.laid?.groove ?? null;
       if (!shared.kept.some((k) => k.id === shared.lookedAt)) shared.lookedAt = "";
       if (!shared.kept.some((k) => k.id === shared.compared)) shared.compared = "";
       this.kept = shared.kept.map((k) => ({
-        id: k.id, name: k.name, about: aboutText(k, perBar()), pressed: String(isSame(k, laid) && !facts.laid?.follows), looked: k.id === shared.lookedAt,
+        id: k.id, name: k.name, about: aboutText(k, perBar()), pressed: String(k.id === facts.laid?.kept), looked: k.id === shared.lookedAt,
       }));
-      this.laidName = laid?.name ?? "";
+      this.laidName = facts.laid?.groove?.name ?? "";
       this.laidId = shared.laidKept?.id ?? "";
       this.lookedId = shared.lookedAt;
       this.shownId = shared.shownId;
@@ -47,7 +46,7 @@ export const kept = (shared) => {
       this.mostBars = Math.max(1, Math.min(MOST_TAKEN_BARS, Math.floor(held.hand.span / perBar() + 1e-6)));
       const on = new Set(this.takeTracks.filter((t) => t.on).map((t) => t.id));
       this.takeTracks = session.state.tracks.map((t) => ({ id: t.id, name: t.name, on: on.has(t.id) }));
-      this.besides = shared.kept.filter((k) => k !== shown && !isSame(k, shown)).map((k) => ({ id: k.id, name: k.name }));
+      this.besides = shared.kept.filter((k) => k.id !== shared.shownId).map((k) => ({ id: k.id, name: k.name }));
       this.comparedId = shared.compared;
       void this.showApart();
     },

@@ -130,7 +130,3 @@ export function aboutText(groove, beatsPerBar) {
   if (groove.origin && groove.origin !== groove.grid) parts.push(groove.origin);
   return parts.join(" · ");
 }
-
-/** Are these the same steps? @param {Groove | null} one @param {Groove | null} other */
-export const isSame = (one, other) => !!one && !!other && one.name === other.name && one.per_beat === other.per_beat
-  && JSON.stringify([one.steps, one.rows]) === JSON.stringify([other.steps, other.rows]);

@@ -5,7 +5,6 @@ import { getJson, post } from "../net/api.js";
 import { Held } from "../hand/held.js";
 import { Trial } from "../hand/trial.js";
 import { View } from "../view.js";
-import { isSame } from "./model.js";
 
 /** @typedef {import("../types.js").HandGroove} HandGroove */
 /** @typedef {import("../types.js").KeptGroove} KeptGroove */
@@ -47,13 +46,12 @@ export class Shared {
 
   /** The kept groove that is laid over what is in hand, or was before it was changed there. */
   get laidKept() {
-    const laid = this.facts.laid?.groove ?? null;
-    return laid ? this.kept.find((k) => isSame(k, laid)) ?? null : null;
+    return this.kept.find((k) => k.id === this.facts.laid?.kept) ?? null;
   }
 
   /** What the picture shows: the groove looked at, else the one laid. */
   get shown() {
-    return this.kept.find((k) => k.id === this.lookedAt) ?? this.facts.laid?.groove ?? null;
+    return this.kept.find((k) => k.id === this.lookedAt) ?? this.laidKept ?? this.facts.laid?.groove ?? null;
   }
 
   /** Its id where it is kept, so can be drawn. */

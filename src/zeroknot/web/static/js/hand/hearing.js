@@ -17,7 +17,7 @@ export const hearing = ({ held, trial }) => {
     way: "fitted",
     withRest: false,
     seamMode: false,
-    against: "", againstName: "", fittedName: "",
+    clicks: "", against: "", againstName: "", fittedName: "",
     /** What it may be compared with. @type {{key: string, name: string}[]} */
     others: [],
 
@@ -77,7 +77,7 @@ export const hearing = ({ held, trial }) => {
     async hearOn() {
       const way = this.seamMode ? "seam" : this.way;
       const withRest = this.withRest && way !== "seam" && way !== "against";
-      await app.hearHand(held.name, way, withRest, { against: this.against });
+      await app.hearHand(held.name, way, withRest, { against: this.against, clicks: this.clicks });
     },
 
     stopHearing() {

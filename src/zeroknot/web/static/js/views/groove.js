@@ -80,6 +80,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
       { key: "Enter", does: "hear what is in hand", run: () => this.toggleHear() },
       { key: "R", does: "as recorded / as fitted", run: () => this.setWay(this.way === "recorded" ? "fitted" : "recorded") },
       { key: "M", does: "with the groove / without it", run: () => this.toggleWithout() },
+      { key: "B", does: "the groove's steps ticked beside", run: () => this.toggleClicks() },
       { key: "S", does: "hear the seam", run: () => this.hearSeam() },
       { key: "A", does: "alone / with the rest", run: () => this.toggleRest() },
       { key: "P", does: "place at the playhead's bar", run: () => this.place() },
@@ -100,6 +101,13 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
       { key: "T", does: "take a groove", run: () => this.take() },
       { key: "Delete or Backspace", does: "take the groove off", run: () => this.takeOff() },
     ];
+  },
+
+  /** The steps of the groove shown, ticked beside what is heard. */
+  toggleClicks() {
+    this.clicks = this.clicks ? "" : shared.shownId || "laid";
+    if (this.hearing) void this.hearOn();
+    else if (this.clicks) this.toggleHear();
   },
 
   /** Against itself without the groove, at the same place. */
