@@ -208,7 +208,7 @@ class Placement:
         False says nothing: the plan knows.
         """
         if not self.strand.follows:
-            return True
+            return self.strand.groove is None
         if not self._is_steady or self.feel:
             return False
         fewest, most = self.strand.paces

@@ -139,7 +139,10 @@ class SheetMaker:
                 with contextlib.suppress(StretchError):
                     yield k, tempo.frame_of_beat(beat, rate), self._plan(name, strand, loop, beat)
             return
-        plan = self._plan(name, strand, loop, 0.0)
+        try:
+            plan = self._plan(name, strand, loop, 0.0)
+        except StretchError:
+            return
         period = plan.body_frames
         zero = tempo.frame_of_beat(origin, rate)
         first = max(0, tempo.frame_of_beat(clip.beat, rate) - zero) // period

@@ -185,27 +185,19 @@ class GrooveLayer:
 
 def _kept_apart(moves: list[Moved], below: WarpMap) -> list[Moved]:
     """None passes its neighbour or pulls the gap between them too far: there it stops."""
-    heard = HELD_SECONDS * below.span / below.body_seconds
+    heard, end = HELD_SECONDS * below.span / below.body_seconds, below.span
     found: list[Moved] = []
     was = now = 0.0
     for move in moves:
         after = move.before
         if move.second > below.zero.second + CLOSEST_SECONDS:
-            gap = move.before - was
-            after = min(max(move.after, now + gap / MOST_PULL), now + gap * MOST_PULL)
+            gap, left = move.before - was, end - move.before
+            # Room for what comes before, and for all that comes after it up to the end.
+            least = max(now + gap / MOST_PULL, end - left * MOST_PULL)
+            most = min(now + gap * MOST_PULL, end - left / MOST_PULL)
+            after = min(max(move.after, least), most)
             was, now = move.before, after
         found.append(replace(move, after=after, held=abs(after - move.after) > heard))
-    # Back from the end: what is too near to what follows gives way.
-    was = now = below.span
-    for i in range(len(found) - 1, -1, -1):
-        move = found[i]
-        if move.second <= below.zero.second + CLOSEST_SECONDS:
-            break
-        gap = was - move.before
-        after = min(max(move.after, now - gap * MOST_PULL), now - gap / MOST_PULL)
-        held = move.held or abs(after - move.after) > heard
-        found[i] = replace(move, after=after, held=held)
-        was, now = move.before, after
     return found
 
 
