@@ -14,6 +14,7 @@ from zeroknot.document.project import KeyChange
 from zeroknot.settings import Settings
 from zeroknot.store.incoming import WAITING
 from zeroknot.studio.executors import Executors
+from zeroknot.studio.intents.groove import LayOver, MakeSwing, SetGroove, TakeGroove
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.readings import StateReading
 from zeroknot.studio.intents.time import SetSteadyTempo
@@ -39,6 +40,8 @@ TAGS = {
     "Gull choir": ("airy",), "Deck plates": ("field",), "Tide-table arp": ("arp",),
     "Night ferry pulse": ("pulse",),
 }  # fmt: skip
+# Whose groove is taken, and what it is laid over.
+SHUFFLED = ("Rope-walk shaker", "Winch-house break")
 FAVOURITES = ("Winch-house break", "Tide-table arp")
 
 # What the makers of the loops know and listening cannot: pads have no attacks to count by.
@@ -118,4 +121,18 @@ def _arrange(studio: Studio, shas: dict[str, str]) -> str:
                 track = state.project.tracks[-1].id
                 change = ChangeTrack(track=track, name=words, level_db=level_db)
                 revision = projects.submit(project, revision, change).revision
+    _shuffle(studio, project, _of(shas, SHUFFLED[0]), _of(shas, SHUFFLED[1]))
     return project
+
+
+def _shuffle(studio: Studio, project: str, source: str, target: str) -> None:
+    """One loop takes the groove of another."""
+    take = TakeGroove(hand=source, bars=1, name="Rope-walk feel")
+    state = studio.projects.submit(project, studio.projects.state(project).revision, take)
+    groove = state.project.grooves[-1].id
+    for intent in (
+        MakeSwing(percent=58.0, per_beat=4, name="A little late"),
+        LayOver(hand=target, kept=groove),
+        SetGroove(hand=target, timing=0.95, accents=0.4),
+    ):
+        state = studio.projects.submit(project, state.revision, intent)

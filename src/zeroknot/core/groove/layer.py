@@ -31,7 +31,7 @@ from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.warp_map import CLOSEST_SECONDS, WarpMap
 
 EARLY_SECONDS = 0.012
-HELD_SECONDS = 0.003  # that a hit falls short of where it was to go, from which on it is said
+HELD_SECONDS = 0.006  # that a hit falls short of where it was to go, from which on it is said
 MOST_PULL = 4.0  # times the gap between two hits may become as long or short
 
 

@@ -64,7 +64,7 @@ function drawNames(c, { bands, view }, colours) {
   c.font = SMALL;
   c.fillStyle = colours.quiet;
   c.textAlign = "right";
-  const right = view.left - 6;
+  const right = view.left - 13;
   c.fillText(`+${MOST_ACCENT} dB`, right, bands.top + 9);
   c.fillText("0", right, bands.middle + 3);
   c.fillText(`−${MOST_ACCENT}`, right, bands.bottom - 2);

@@ -12,7 +12,7 @@ import {
   stepsBetween, xOf, zoomed,
 } from "./model.js";
 
-const [LEFT, RIGHT] = [52, 18]; // pixels beside the rails
+const [LEFT, RIGHT] = [62, 18]; // pixels beside the rails
 const ROWS = [["", "all"], ["low", "low"], ["middle", "middle"], ["high", "high"]];
 const [NUDGE_OFFSET, NUDGE_DB, TEN] = [0.01, 0.5, 10];
 
