@@ -6,7 +6,7 @@ something new. `python -m tests.fuzz READER keep` takes what reaches more than t
 does into that; `make test` reads it once.
 
 The decoder of FLAC, OGG and MP3 keeps 1.6 kB of every damaged file, so its reader is begun anew
-every 2 minutes; all others run in one process to the end, so that what we keep would show.
+every minute; all others run in one process to the end, so that what we keep would show.
 """
 
 import subprocess
@@ -19,7 +19,7 @@ CORPUS = Path(__file__).parent / "corpus"
 MADE = Path(".data/fuzz")
 HANG_SECONDS, MOST_MB = 5, 1024
 LONGEST_BYTES = 20_000
-PART_SECONDS = {"packed": 120}
+PART_SECONDS = {"packed": 60}
 
 with atheris.instrument_imports(include=["zeroknot", "mido", "zipfile", "tinytag"]):
     from tests.fuzz.readers import READERS, read

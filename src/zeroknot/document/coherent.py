@@ -25,7 +25,9 @@ def coherent(project: Project) -> Project:
             if strand.method not in (AUTO, *METHODS):
                 raise FormatError(f"there is no stretch method {strand.method!r} here")
             _ = strand.warp, strand.paces
-        _ = project.song_feel
+        _ = project.song_feel, project.key_map
+        if any(a.bar >= b.bar for a, b in itertools.pairwise(project.keys)):
+            raise FormatError("the song's keys do not come one after another")
         if any(a.bar >= b.bar for a, b in itertools.pairwise(project.feel)):
             raise FormatError("the song's grooves do not come one after another")
         for clip in project.clips:

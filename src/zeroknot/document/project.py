@@ -18,6 +18,8 @@ from pydantic import Field
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.groove.feel import Feel
 from zeroknot.core.groove.groove import Groove
+from zeroknot.core.harmony.key import Key
+from zeroknot.core.harmony.key_map import KeyMap
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
 from zeroknot.core.stretch.auto import AUTO
@@ -30,6 +32,7 @@ from zeroknot.core.warp.placing import Stretch, Tied
 from zeroknot.core.warp.straighten import Straighten
 from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.groove import FeelChange, KeptGroove, LaidGroove
+from zeroknot.document.key import InKey
 from zeroknot.document.value import Named, Value
 
 NEW_TRACK_DB = -6.0
@@ -38,6 +41,8 @@ LOUDEST_DB, QUIETEST_DB = 12.0, -60.0
 YARNS = 8
 LONGEST_NAME = 300
 FARTHEST_BEAT = 100_000
+MOST_CENTS = 100.0
+LOWEST_A4, HIGHEST_A4 = 400.0, 480.0
 
 LevelDb = float
 T = TypeVar("T", bound="Named")
@@ -68,7 +73,9 @@ class Strand(Named):
     follows   whether it follows the project's tempo, or keeps its own time
     lead      whether what sounds before the one is kept
     crossfade_ms  of the recording, over which its end goes over into its start; 0 leaves it
-    shift     semitones, length kept
+    shift     semitones, length kept: its own, on top of what the key asks
+    cents     by which it is tuned, on top of that
+    in_key    by what it follows the song's key; None where it keeps its own
     """
 
     name: str = Field(max_length=LONGEST_NAME)
@@ -84,6 +91,8 @@ class Strand(Named):
     crossfade_ms: float = Field(0.0, ge=0, le=LONGEST_CROSSFADE_MS)
     method: str = AUTO
     shift: float = Field(0.0, ge=-STEEPEST_SHIFT, le=STEEPEST_SHIFT)
+    cents: float = Field(0.0, ge=-MOST_CENTS, le=MOST_CENTS)
+    in_key: InKey | None = None
     settings: StretchSettings = StretchSettings()
     gain_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
     yarn: int = Field(0, ge=0, lt=YARNS)
@@ -149,6 +158,7 @@ class Clip(Named):
     passes  of a whole clip, whose length follows the strand's span
     length  beats of a trimmed clip; None where it is whole
     slip    beats by which the first pass begins before the clip does
+    shift   semitones, on top of the strand's
     """
 
     strand: str
@@ -157,6 +167,7 @@ class Clip(Named):
     passes: int = Field(1, ge=1, le=4096)
     length: float | None = Field(None, gt=0, le=FARTHEST_BEAT)
     slip: float = Field(0.0, ge=0)
+    shift: float = Field(0.0, ge=-STEEPEST_SHIFT, le=STEEPEST_SHIFT)
     gain_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
     fade_in_ms: float = Field(FADE_MS, ge=0, le=10_000)
     fade_out_ms: float = Field(FADE_MS, ge=0, le=10_000)
@@ -171,6 +182,7 @@ class Project(Named):
     """The whole document.
 
     rate  frames per second, fixed when the project is made
+    a4_hz  its concert pitch
     tempo_settled  whether its tempo was ever decided: until then the first loop's is offered
     """
 
@@ -180,6 +192,7 @@ class Project(Named):
     tempo_settled: bool = False
     metres: tuple[MetreChange, ...] = MetreMap().changes
     keys: tuple[KeyChange, ...] = ()
+    a4_hz: float = Field(440.0, ge=LOWEST_A4, le=HIGHEST_A4)
     master_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
     grooves: tuple[KeptGroove, ...] = ()
     feel: tuple[FeelChange, ...] = ()
@@ -199,6 +212,12 @@ class Project(Named):
     def key(self) -> str | None:
         """The key of bar 1."""
         return self.keys[0].key if self.keys else None
+
+    @cached_property
+    def key_map(self) -> KeyMap:
+        """Which key the song has where."""
+        beat_of_bar = self.metre_map.beat_of_bar
+        return KeyMap(tuple((beat_of_bar(c.bar), Key.parse(c.key)) for c in self.keys))
 
     @cached_property
     def song_feel(self) -> Feel:
@@ -241,7 +260,7 @@ class Project(Named):
         """Is the same strand laid alike at the same beat of both?"""
         return all(
             getattr(self, law) == getattr(other, law)
-            for law in ("rate", "tempo", "metres", "song_feel")
+            for law in ("rate", "tempo", "metres", "keys", "song_feel")
         )
 
     def holds(self, part: Clip | Strand) -> bool:

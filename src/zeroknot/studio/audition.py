@@ -6,11 +6,10 @@ An audition changes nothing: it is the strand as it would be.
 from dataclasses import dataclass, replace
 
 from zeroknot.core.errors import EditError
-from zeroknot.core.harmony.fit import shift_between
 from zeroknot.core.listening.sound_kind import UNPITCHED
 from zeroknot.core.loop import Loop
 from zeroknot.document.project import Project
-from zeroknot.studio.hand import Hand
+from zeroknot.studio.hand import Hand, in_key_of
 
 MATCHED_DB = -18.0  # loudness (BS.1770) that auditions are brought to
 MOST_MATCH_DB = 15.0
@@ -48,18 +47,10 @@ def auditioned(project: Project, hand: Hand, audition: Audition) -> Hand:
         span = audition.bars * project.metre_map.metre_at(1).beats_per_bar
     if span != strand.span:
         strand = strand.laid_on(span)
-    shift = shift_to_key(project, hand.loop) if audition.in_key else None
     # A strand that is in the project has the shift it was given.
-    if shift and hand.is_new:
-        strand = strand.changed(shift=float(shift))
+    if audition.in_key and hand.is_new and hand.loop.sound not in UNPITCHED:
+        strand = strand.changed(in_key=in_key_of(hand.loop, hand.tones))
     return replace(hand, strand=strand)
-
-
-def shift_to_key(project: Project, loop: Loop) -> int | None:
-    """Semitones from a loop's key to the project's; None where either has none."""
-    if loop.key is None or project.key is None or loop.sound in UNPITCHED:
-        return None
-    return shift_between(loop.key, project.key)
 
 
 def match_db(loop: Loop, audition: Audition) -> float:

@@ -12,15 +12,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.groove.hit import Hit
+from zeroknot.core.harmony.profile import Profile
 from zeroknot.core.listening.attack import SENSITIVITY, Attacks
 from zeroknot.core.listening.reading import LONGEST_LOOP_SECONDS, Reading
 from zeroknot.core.loop import Loop
 from zeroknot.core.timeline.metre_map import Metre
 from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.warp_map import WarpMap
+from zeroknot.document.key import InKey
 from zeroknot.document.project import YARNS, Project, Strand, yarn_of
 from zeroknot.store.loops import LoopStore
-from zeroknot.studio.known import Measure, nothing_measured
+from zeroknot.studio.known import Listen, Measure, no_tones, nothing_measured
 
 SHA_DIGITS = 64
 FOLLOWED_WITHIN = 0.03  # of the reading's pulse: then what was heard are its pulses
@@ -33,18 +35,26 @@ SAME_PULSE_SECONDS = 1e-6
 class Hand:
     """is_new   the strand is not in the project yet
     measure  tells a loop's hits
+    listen   tells how much each pitch class sounds in it
     """
 
     strand: Strand
     loop: Loop
     is_new: bool
     measure: Measure = nothing_measured
+    listen: Listen = no_tones
 
     @property
     def hits(self) -> tuple[Hit, ...]:
         """Every hit of the loop: those that a groove of it goes by, or as they are measured."""
         laid = self.strand.groove
         return laid.hits if laid else self.measure(self.loop)
+
+    @property
+    def tones(self) -> Profile:
+        """How much each pitch class sounds: as the strand follows the key by, or as is heard."""
+        in_key = self.strand.in_key
+        return in_key.profile if in_key else self.loop.hearing.tones or self.listen(self.loop)
 
 
 def new_id() -> str:
@@ -84,6 +94,11 @@ def fresh_strand(project: Project, loop: Loop) -> Strand:
         knots=warp.knots,
         yarn=_yarn(project, loop.sha),
     )
+
+
+def in_key_of(loop: Loop, profile: Profile) -> InKey | None:
+    """What a strand of a loop follows the key by; None where it has no notes."""
+    return InKey(profile=profile, key=loop.key) if any(profile) else None
 
 
 def _yarn(project: Project, sha: str) -> int:

@@ -24,6 +24,7 @@ from zeroknot.core.render.plan import (
 )
 from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose, why_chosen
 from zeroknot.core.stretch.methods import NOTES, method_named
+from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 from zeroknot.core.stretch.strain import strain_of
 from zeroknot.core.timeline.tempo_map import FASTEST_BPM, SLOWEST_BPM, TempoMap
 from zeroknot.core.units import frame
@@ -56,12 +57,21 @@ class Placement:
     feel: FeelFrom | None = None
 
     @classmethod
-    def of(cls, project: Project, strand: Strand, loop: Loop, beat: float = 0.0) -> "Placement":
-        """The pass whose one lies on a beat of the project."""
+    def of(
+        cls, project: Project, strand: Strand, loop: Loop, beat: float = 0.0,
+        shift: float = 0.0, key_beat: float | None = None,
+    ) -> "Placement":  # fmt: skip
+        """The pass whose one lies on a beat of the project.
+
+        shift     semitones on top of the strand's
+        key_beat  whose key counts; that of the one where none is given
+        """
+        at = beat if key_beat is None else key_beat
+        semitones = strand.shift + strand.cents / 100.0 + shift + key_shift(project, strand, at)
         # In its own time it is the same wherever it lies.
         tempo, beat = (project.tempo_map, beat) if strand.follows else (OWN_TIME, 0.0)
         feel = project.song_feel.from_beat(beat) if goes_by_the_song(strand) else None
-        return cls(strand, loop, project.rate, tempo, beat, strand.shift, feel)
+        return cls(strand, loop, project.rate, tempo, beat, semitones, feel)
 
     @cached_property
     def warp(self) -> WarpMap:
@@ -80,7 +90,7 @@ class Placement:
     def law(self) -> object:
         """Where it is the same, a strand has the same plan."""
         feel = self.feel.feel.phase(self.beat, self.strand.span) if self.feel else None
-        return self._time_law, feel
+        return self._time_law, feel, self.semitones
 
     @property
     def _time_law(self) -> object:
@@ -193,6 +203,8 @@ class Placement:
     @cached_property
     def why_silent(self) -> str | None:
         """Why it cannot be laid at the tempo there, so is not heard; None if it can."""
+        if abs(self.semitones) > STEEPEST_SHIFT:
+            return f"it would be shifted by {self.semitones:+g} st, over {STEEPEST_SHIFT:g}"
         if self._is_surely_laid:
             return None
         try:
@@ -243,6 +255,14 @@ class Placement:
 def inwards(least: float, most: float) -> str:
     """A range in words, of hundredths that lie within it, so that what is said can be typed."""
     return f"{math.ceil(least * 100) / 100:g} to {math.floor(most * 100) / 100:g}"
+
+
+def key_shift(project: Project, strand: Strand, beat: float) -> int:
+    """Semitones that the song's key asks of a strand at a beat."""
+    asked = strand.in_key
+    if asked is None:
+        return 0
+    return project.key_map.shift_at(beat, asked.profile, asked.own, asked.prefers)
 
 
 def goes_by_the_song(strand: Strand) -> bool:

@@ -8,15 +8,30 @@ from dataclasses import dataclass, replace
 from zeroknot.core.errors import StretchError
 from zeroknot.core.loop import Loop
 from zeroknot.core.mixing.sheet import Event, Sheet, TrackLevel
-from zeroknot.core.render.plan import RenderPlan
+from zeroknot.core.render.plan import LONGEST_LEAD_BEATS, RenderPlan
 from zeroknot.core.units import gain_of_db
 from zeroknot.document.project import FARTHEST_BEAT, QUIETEST_DB, Clip, Project, Strand
 from zeroknot.studio.placement import Placement
 
 HAND_TRACK = "hand"
 _SLACK = 1e-6  # beats
+ONE_PASS = Clip(id="pass", strand="", track="", beat=0.0)
 
-Pass = tuple[int, int, RenderPlan]  # number in its clip, song frame of the one, plan
+KEY_CROSSFADE_SECONDS = 0.005  # over which a pass goes into another key
+
+
+@dataclass(frozen=True)
+class Pass:
+    """One time round, in parts where the song's key moves it.
+
+    number  in its clip
+    zero    song frame of the one
+    parts   (song frame from which it sounds, plan), rising; the first from its beginning on
+    """
+
+    number: int
+    zero: int
+    parts: tuple[tuple[int, RenderPlan], ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -85,7 +100,7 @@ class SheetMaker:
     def _laid_of(self, clip: Clip, strand: Strand) -> LaidClip:
         loop = self.loops[strand.loop]
         passes = list(self._passes(clip, strand, loop))
-        plans = {plan.digest: plan for _, _, plan in passes}
+        plans = {plan.digest: plan for one in passes for _, plan in one.parts}
         return LaidClip(
             clip, strand, loop, tuple(self._events(clip, strand, passes)), tuple(plans.values())
         )
@@ -98,61 +113,87 @@ class SheetMaker:
         level = gain(strand.gain_db) * gain(clip.gain_db)
         fade_in = round(clip.fade_in_ms * project.rate / 1000)
         fade_out = round(clip.fade_out_ms * project.rate / 1000)
+        crossfade = round(KEY_CROSSFADE_SECONDS * project.rate)
         # Where none of it could be laid at its tempo, there is none: `why_silent` says so.
-        for k, zero, plan in passes:
-            is_first, is_last = k == passes[0][0], k == passes[-1][0]
-            starts_whole = is_first and abs(zero - clip_start) <= 1
-            start = zero - plan.lead_frames if starts_whole else max(zero, clip_start)
-            end = zero + plan.body_frames + plan.tail_frames
-            if not clip.is_whole:
-                end = min(end, clip_end)
-            frames = end - start
-            if frames <= 0:
-                continue
-            is_cut = end == clip_end and not clip.is_whole
-            yield Event(
-                id=f"{clip.id}:{k}",
-                track=clip.track,
-                strand=strand.id,
-                digest=plan.digest,
-                at=start,
-                start=start - zero + plan.lead_frames,
-                frames=frames,
-                gain=level,
-                fade_in=min(fade_in, frames // 2) if is_first else 0,
-                fade_out=min(fade_out, frames // 2) if is_last or is_cut else 0,
-            )
+        for one in passes:
+            is_first, is_last = one is passes[0], one is passes[-1]
+            starts_whole = is_first and abs(one.zero - clip_start) <= 1
+            for i, (since, plan) in enumerate(one.parts):
+                begin = one.zero - plan.lead_frames if starts_whole else max(one.zero, clip_start)
+                end = one.zero + plan.body_frames + plan.tail_frames
+                if not clip.is_whole:
+                    end = min(end, clip_end)
+                is_cut = end == clip_end and not clip.is_whole
+                # Where the key moves it, it goes over from one part into the next.
+                goes_over = i + 1 < len(one.parts) and one.parts[i + 1][0] < end
+                comes_over = i > 0 and since - crossfade > begin
+                start = since - crossfade if comes_over else begin
+                end = one.parts[i + 1][0] if goes_over else end
+                frames = end - start
+                if frames <= 0:
+                    continue
+                ends = fade_out if is_last or is_cut else 0
+                yield Event(
+                    id=f"{clip.id}:{one.number}" + (f":{i}" if i else ""),
+                    track=clip.track,
+                    strand=strand.id,
+                    digest=plan.digest,
+                    at=start,
+                    start=start - one.zero + plan.lead_frames,
+                    frames=frames,
+                    gain=level,
+                    fade_in=min(
+                        crossfade if comes_over else fade_in if is_first else 0, frames // 2
+                    ),
+                    fade_out=min(crossfade if goes_over else ends, frames // 2),
+                )
 
     def _passes(self, clip: Clip, strand: Strand, loop: Loop) -> Iterator[Pass]:
-        """The passes that a clip shows: number, song frame of the one, plan."""
+        """The passes that a clip shows."""
         project = self.project
         tempo, rate = project.tempo_map, project.rate
         end_beat = clip.beat + project.length_of(clip, strand)
         origin = clip.beat - clip.slip
-        # What is in hand may be heard otherwise than the strand of that id.
-        name = HAND_TRACK if clip.track == HAND_TRACK else strand.id
         if strand.follows:
             first = math.floor(clip.slip / strand.span + _SLACK)
             count = math.ceil((end_beat - origin) / strand.span - _SLACK)
             for k in range(first, count):
                 beat = origin + k * strand.span
                 with contextlib.suppress(StretchError):
-                    yield k, tempo.frame_of_beat(beat, rate), self._plan(name, strand, loop, beat)
+                    parts = self._parts(clip, strand, loop, beat)
+                    yield Pass(k, tempo.frame_of_beat(beat, rate), parts)
             return
-        try:
-            plan = self._plan(name, strand, loop, 0.0)
-        except StretchError:
-            return
-        period = plan.body_frames
-        zero = tempo.frame_of_beat(origin, rate)
-        first = max(0, tempo.frame_of_beat(clip.beat, rate) - zero) // period
-        count = -(-(tempo.frame_of_beat(end_beat, rate) - zero - 1) // period)
-        for k in range(first, max(count, first + 1)):
-            yield k, zero + k * period, plan
+        with contextlib.suppress(StretchError):
+            period = self._parts(clip, strand, loop, origin)[0][1].body_frames
+            zero = tempo.frame_of_beat(origin, rate)
+            first = max(0, tempo.frame_of_beat(clip.beat, rate) - zero) // period
+            count = -(-(tempo.frame_of_beat(end_beat, rate) - zero - 1) // period)
+            for k in range(first, max(count, first + 1)):
+                at = zero + k * period
+                beat = tempo.beat_of_second(at / rate)
+                yield Pass(k, at, self._parts(clip, strand, loop, beat))
 
-    def _plan(self, name: str, strand: Strand, loop: Loop, beat: float) -> RenderPlan:
-        placed = Placement.of(self.project, strand, loop, beat)
-        key = name, placed.law
+    def _parts(
+        self, clip: Clip, strand: Strand, loop: Loop, beat: float
+    ) -> tuple[tuple[int, RenderPlan], ...]:
+        """A pass whose one lies on a beat, by the keys that it sounds in."""
+        begin = beat - LONGEST_LEAD_BEATS
+        moves = [begin]
+        if strand.in_key:
+            last = beat + 2.0 * self.project.length_of(ONE_PASS, strand)
+            moves += self.project.key_map.breaks_between(begin, last)
+        frame_of = self.project.tempo_map.frame_of_beat
+        return tuple(
+            (frame_of(at, self.project.rate), self._plan(clip, strand, loop, beat, at))
+            for at in moves
+        )
+
+    def _plan(
+        self, clip: Clip, strand: Strand, loop: Loop, beat: float, key_beat: float
+    ) -> RenderPlan:
+        placed = Placement.of(self.project, strand, loop, beat, clip.shift, key_beat)
+        # What is in hand may be heard otherwise than the strand of that id.
+        key = HAND_TRACK if clip.track == HAND_TRACK else strand.id, placed.law
         if key not in self._plans:
             self._plans[key] = placed.plan
         return self._plans[key]

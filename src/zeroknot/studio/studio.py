@@ -29,7 +29,7 @@ from zeroknot.studio.bundles import Bundles
 from zeroknot.studio.exchange import Exchange
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import KNOT_SETS, Hand, in_hand, with_other_knots
-from zeroknot.studio.hits import Hits
+from zeroknot.studio.hits import Hits, Tones
 from zeroknot.studio.jobs import Jobs
 from zeroknot.studio.known import Known
 from zeroknot.studio.made_loops import MadeLoops
@@ -58,11 +58,14 @@ class Studio:
         self.announcer = Announcer()
         self.grooves = GrooveStore(self._engine)
         self.hits = Hits(self.store.folder, executors)
+        self.tones = Tones(self.store.folder, executors)
         self.loops = LoopStore(self._engine)
         self.jobs = Jobs(JobStore(self._engine), self.announcer)
         self.shelf = Shelf(self.loops, SearchStore(self._engine), self.announcer, self.jobs)
         self.projects = Projects(
-            RevisionStore(self._engine), Known(self.loops, self.hits.of), self.announcer
+            RevisionStore(self._engine),
+            Known(self.loops, self.hits.of, self.tones.of),
+            self.announcer,
         )
         incoming = IncomingStore(self._engine)
         self.bringing = Bringing(
@@ -75,8 +78,8 @@ class Studio:
         self.takes = Takes(self.store, self.loops, executors, made_loops)
         self.bundles = Bundles(self.projects, self.loops, self.store)
         coming = [item for item in incoming.all() if item.state == WAITING]
-        known = self.loops.shas() | {item.sha for item in coming if item.sha}
-        self.store.sweep(known, [item.path for item in coming])
+        there = self.loops.shas() | {item.sha for item in coming if item.sha}
+        self.store.sweep(there, [item.path for item in coming])
         self.exchange = Exchange(
             settings.exchange, self.store, self.bringing, settings.largest_upload
         )
@@ -107,7 +110,8 @@ class Studio:
 
     def hand(self, project: Project, name: str) -> Hand:
         """What is in hand under that id or hash."""
-        return replace(in_hand(project, self.loops, name), measure=self.hits.of)
+        hand = in_hand(project, self.loops, name)
+        return replace(hand, measure=self.hits.of, listen=self.tones.of)
 
     def shelve_groove(self, project: str, groove: str) -> str:
         """Keep one of a project's grooves for every other; returns its id on the shelf."""

@@ -23,6 +23,7 @@ class Hearing:
     sounding  first and last second that are not silence
     readings  likeliest first
     beats     seconds of the best reading's pulses
+    tones     how much each pitch class sounds, C first, in all 1; () where it was not measured
     loudness_db  of the whole (BS.1770); None where it was not measured
     version   of the listening
     """
@@ -34,6 +35,7 @@ class Hearing:
     key: KeyReading = field(default_factory=KeyReading.none)
     sound: SoundReading = field(default_factory=SoundReading.none)
     beats: tuple[float, ...] = ()
+    tones: tuple[float, ...] = ()
     loudness_db: float | None = None
     version: int = VERSION
 
@@ -72,6 +74,7 @@ class Hearing:
             key=KeyReading(**value.get("key", {"key": None, "confidence": 0.0})),
             sound=SoundReading(**value.get("sound", {"kind": None, "confidence": 0.0})),
             beats=tuple(value.get("beats", ())),
+            tones=tuple(value.get("tones", ())),
             loudness_db=value.get("loudness_db"),
             version=value.get("version", 1),
         )

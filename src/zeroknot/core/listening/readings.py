@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.audio import Audio
+from zeroknot.core.harmony.tones import profile_of_peaks
 from zeroknot.core.listening.attacks import is_silent
 from zeroknot.core.listening.beats import TempoCurve, beats_along, share_on, take_of
 from zeroknot.core.listening.hearing import Hearing
@@ -95,6 +96,7 @@ def listen(sound: Audio, claims: Claims = NO_CLAIMS) -> Hearing:
         warnings=tuple(warnings),
         key=key_heard(material, kind),
         sound=kind,
+        tones=profile_of_peaks(material.peaks, material.cents or 0.0),
     )
     if hearing.best is None:
         return hearing

@@ -13,6 +13,7 @@ from zeroknot.document.edits.groove import (
     LayGroove,
     SetFeel,
 )
+from zeroknot.document.edits.key import FollowKey, SetConcertPitch, Tune
 from zeroknot.document.edits.project import RenameProject, SetMaster
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand, RemoveStrand
 from zeroknot.document.edits.time import KeepTempo, SetKeys, SetMetres, SetTempo
@@ -37,6 +38,9 @@ SingleEdit = Annotated[
     | KeepGroove
     | ForgetGroove
     | SetFeel
+    | FollowKey
+    | Tune
+    | SetConcertPitch
     | AddClips
     | MoveClips
     | ChangeClip

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from zeroknot.core.digest import digest_of
 from zeroknot.core.errors import EditError
+from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.project import (
     LOUDEST_DB,
@@ -92,6 +93,7 @@ class ChangeClip(Edit):
     length: float | None = Field(None, gt=0, le=100_000)
     gain_db: float | None = Field(None, ge=QUIETEST_DB, le=LOUDEST_DB)
     muted: bool | None = None
+    shift: float | None = Field(None, ge=-STEEPEST_SHIFT, le=STEEPEST_SHIFT)
 
     def apply(self, project: Project) -> Project:
         fields = self.model_dump(exclude={"kind", "clip"}, exclude_none=True)
@@ -113,6 +115,8 @@ class ChangeClip(Edit):
             return f"repeat {self.passes} ×"
         if self.length is not None:
             return "trim clip"
+        if self.shift is not None:
+            return f"shift clip {self.shift:+g} st"
         return "clip level" if self.gain_db is not None else "mute clip"
 
 

@@ -1,7 +1,9 @@
 """Edits of a project's time: tempo, metre and key."""
 
+import itertools
 from typing import Literal
 
+from zeroknot.core.errors import EditError
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.timeline.metre_map import MetreChange
 from zeroknot.core.timeline.tempo_map import TempoPoint
@@ -68,10 +70,14 @@ class SetKeys(Edit):
 
     def apply(self, project: Project) -> Project:
         keys = tuple(KeyChange(bar=c.bar, key=str(Key.parse(c.key))) for c in self.changes)
+        if any(a.bar >= b.bar for a, b in itertools.pairwise(keys)) or any(k.bar < 1 for k in keys):
+            raise EditError("a song has one key at a bar, from bar 1 on")
         return project.changed(keys=keys)
 
     def touches(self) -> frozenset[str]:
         return frozenset({"project.keys"})
 
     def label(self) -> str:
+        if len(self.changes) > 1:
+            return "key changes"
         return f"key {self.changes[0].key}" if self.changes else "no key"

@@ -21,6 +21,7 @@ from zeroknot.studio.intents.groove import (
     TakeGroove,
     TakeOff,
 )
+from zeroknot.studio.intents.key import CorrectTuning, Follow, RemoveKeyAt, SetA4, SetKeyAt
 from zeroknot.studio.intents.knots import (
     Fasten,
     FollowTempo,
@@ -112,7 +113,12 @@ AnyIntent = Annotated[
     | NameGroove
     | LetGrooveGo
     | SetSongGroove
-    | RemoveSongGroove,
+    | RemoveSongGroove
+    | SetKeyAt
+    | RemoveKeyAt
+    | Follow
+    | CorrectTuning
+    | SetA4,
     Field(discriminator="kind"),
 ]
 any_intent: TypeAdapter[Intent] = TypeAdapter(AnyIntent)

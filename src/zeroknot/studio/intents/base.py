@@ -42,7 +42,8 @@ class FitIntent(Intent):
     hand: str
 
     def resolve(self, project: Project, known: Known) -> Resolved:
-        hand = replace(in_hand(project, known.loops, self.hand), measure=known.hits)
+        hand = in_hand(project, known.loops, self.hand)
+        hand = replace(hand, measure=known.hits, listen=known.tones)
         strand, what = self.change(project, hand)
         refuse_unplayable(project, hand, strand)
         edit = self.edit(hand, strand, what)

@@ -13,6 +13,7 @@ from zeroknot.document.edits.track import AddTrack
 from zeroknot.document.project import LONGEST_NAME, YARNS, Clip, Project, Track
 from zeroknot.studio.hand import in_hand, new_id
 from zeroknot.studio.intents.base import Intent, Resolved
+from zeroknot.studio.intents.key import natural
 from zeroknot.studio.known import Known
 
 SAME_BEATS = 1e-6
@@ -29,15 +30,14 @@ class Place(Intent):
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         hand = in_hand(project, known.loops, self.hand)
-        edits: list[SingleEdit] = [AddStrand(strand=hand.strand)] if hand.is_new else []
+        strand = natural(project, hand, known) if hand.is_new else hand.strand
+        edits: list[SingleEdit] = [AddStrand(strand=strand)] if hand.is_new else []
         track = self.track
         if track is None:
             track = new_id()
             name = hand.strand.name[:LONGEST_NAME]
             edits.append(AddTrack(track=Track(id=track, name=name)))
-        clip = Clip(
-            id=new_id(), strand=hand.strand.id, track=track, beat=self.beat, passes=self.passes
-        )
+        clip = Clip(id=new_id(), strand=strand.id, track=track, beat=self.beat, passes=self.passes)
         edits.append(AddClips(clips=(clip,)))
         return Resolved(Together(edits=tuple(edits), what=f"place {hand.strand.name}"))
 

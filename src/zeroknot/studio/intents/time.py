@@ -5,7 +5,7 @@ from typing import Literal
 from pydantic import Field
 
 from zeroknot.core.errors import EditError
-from zeroknot.core.harmony.key import NAMES, Key
+from zeroknot.core.harmony.key import Key
 from zeroknot.core.timeline.metre_map import Metre, MetreChange, MetreMap
 from zeroknot.core.timeline.tempo_map import TempoPoint
 from zeroknot.document.edits.any_edit import Together
@@ -14,6 +14,7 @@ from zeroknot.document.project import KeyChange, Project
 from zeroknot.studio.hand import in_hand, quarters_of
 from zeroknot.studio.intents.base import Intent, Resolved
 from zeroknot.studio.known import Known
+from zeroknot.studio.placement import key_shift
 
 MOST_POINTS = 4096
 SLOWEST_EIGHTHS = 180.0  # pulses a minute
@@ -159,10 +160,10 @@ class TakeKey(Intent):
         if hand.loop.key is None:
             raise EditError(f"{hand.strand.name} has no key that could be taken")
         key = Key.parse(hand.loop.key)
-        shift = round(hand.strand.shift)
-        if shift:
-            key = Key(NAMES[(key.pitch_class + shift) % 12], key.mode)
-        return Resolved(SetKeys(changes=(KeyChange(bar=1, key=str(key)),)))
+        shift = round(hand.strand.shift) + key_shift(project, hand.strand, 0.0)
+        later = project.keys[1:]
+        first = KeyChange(bar=1, key=str(key.shifted(shift)))
+        return Resolved(SetKeys(changes=(first, *later)))
 
 
 class TakeMetre(Intent):

@@ -11,6 +11,7 @@ from zeroknot.studio.tasks import (
     rendering,
     sources,
     takes,
+    tones,
     warming,
 )
 
@@ -23,6 +24,7 @@ TASKS: dict[str, Callable[..., Any]] = {
         sources.source_block,
         sources.notes_of,
         hits.hits_of,
+        tones.tones_of,
         pictures.write_source_peaks,
         rendering.render_block,
         rendering.render_peaks,

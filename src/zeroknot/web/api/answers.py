@@ -124,6 +124,15 @@ class ShownTempo(TypedDict):
     place: str
 
 
+class ShownKey(TypedDict):
+    """moved: semitones from the first key's tonic, by which what follows is moved."""
+
+    bar: int
+    beat: float
+    key: str
+    moved: int
+
+
 class StretchSettings(TypedDict):
     formants: float
     grain_seconds: float
@@ -149,6 +158,9 @@ class ShownStrand(TypedDict):
     follows: bool
     method: str
     shift: float
+    cents: float
+    follows_key: bool
+    key_shift: int
     settings: StretchSettings
     gain_db: float
     duration_ratio: float
@@ -172,6 +184,7 @@ class ShownClip(TypedDict):
     passes: int
     length: float | None
     slip: float
+    shift: float
     gain_db: float
     fade_in_ms: float
     fade_out_ms: float
@@ -303,6 +316,8 @@ class StateHead(TypedDict):
     beats_per_bar: float
     beats_per_pulse: float
     key: str | None
+    keys: list[ShownKey]
+    a4_hz: float
     master_db: float
     last_bar: int
     end_beat: float

@@ -117,7 +117,9 @@ class _Places:
 
     def of(self, clip: Clip) -> dict[str, Any]:
         strand = self._project.strand(clip.strand)
-        placed = Placement.of(self._project, strand, self._loops[strand.loop], clip.beat)
+        placed = Placement.of(
+            self._project, strand, self._loops[strand.loop], clip.beat, clip.shift
+        )
         key = strand.id, placed.law
         if key not in self._known:
             self._known[key] = place_json(placed)

@@ -16,7 +16,7 @@ from zeroknot.document.project import Clip, Project, Strand, yarn_of
 from zeroknot.store.shelf_index import Found
 from zeroknot.store.shelf_query import LOWEST_BPM, TEMPO_BIN_BPM, Facts
 from zeroknot.studio.hand import quarters_of
-from zeroknot.studio.placement import Placement, sounding_of
+from zeroknot.studio.placement import Placement, key_shift, sounding_of
 from zeroknot.studio.projects import State
 from zeroknot.web.api.groove_wire import feel_json
 
@@ -47,6 +47,8 @@ def project_json(state: State) -> dict[str, Any]:
         "beats_per_bar": metre.beats_per_bar,
         "beats_per_pulse": metre.beats_per_pulse,
         "key": project.key,
+        "keys": keys_json(project),
+        "a4_hz": project.a4_hz,
         "master_db": project.master_db,
         "last_bar": project.last_bar,
         "end_beat": project.end_beat,
@@ -119,6 +121,16 @@ def tempos_json(project: Project) -> list[dict[str, Any]]:
     ]
 
 
+def keys_json(project: Project) -> list[dict[str, Any]]:
+    """The song's keys, with how far what follows them moves from the first."""
+    found = zip(project.keys, project.key_map.changes, strict=True)
+    return [
+        {"bar": change.bar, "beat": beat, "key": change.key,
+         "moved": project.key_map.moved_at(beat)}
+        for change, (beat, _) in found
+    ]  # fmt: skip
+
+
 def tempo_line(project: Project) -> list[tuple[float, float]]:
     """(beat, BPM) along the tempo map: straight between them; steps have two at one beat."""
     line = []
@@ -151,6 +163,9 @@ def strand_json(project: Project, strand: Strand, loop: Loop) -> dict[str, Any]:
         "follows": strand.follows,
         "method": strand.method,
         "shift": strand.shift,
+        "cents": strand.cents,
+        "follows_key": strand.in_key is not None,
+        "key_shift": key_shift(project, strand, 0.0),
         "settings": asdict(strand.settings),
         "gain_db": strand.gain_db,
         "duration_ratio": fitted_seconds / warp.body_seconds,

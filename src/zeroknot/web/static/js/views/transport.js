@@ -213,8 +213,10 @@ export const transport = (session) => () => ({
   /** @param {string} text */
   setKey(text) {
     if (text.trim() === (session.state.key ?? "")) return;
-    const changes = text.trim() ? [{ bar: 1, key: text.trim() }] : [];
-    void session.submit({ kind: "set_keys", changes }).then((done) => done || showAgain(".top", this));
+    const intent = /** @type {import("../types.js").Intent} */ (
+      text.trim() ? { kind: "set_key_at", bar: 1, key: text.trim() } : { kind: "remove_key_at", bar: 1 }
+    );
+    void session.submit(intent).then((done) => done || showAgain(".top", this));
   },
 
   /** @param {string} text */

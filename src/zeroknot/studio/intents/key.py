@@ -1,0 +1,153 @@
+"""The song's key and its changes; who follows it; tuning."""
+
+import math
+from collections.abc import Iterator
+from typing import Literal
+
+from pydantic import Field
+
+from zeroknot.core.errors import EditError
+from zeroknot.core.harmony.fit import Prefers
+from zeroknot.core.harmony.key import Key
+from zeroknot.core.loop import Loop
+from zeroknot.document.edits.any_edit import SingleEdit, Together
+from zeroknot.document.edits.base import Edit
+from zeroknot.document.edits.key import FollowKey, SetConcertPitch, Tune
+from zeroknot.document.edits.strand import AddStrand
+from zeroknot.document.edits.time import SetKeys
+from zeroknot.document.project import KeyChange, Project, Strand
+from zeroknot.studio.hand import Hand, in_hand, in_key_of
+from zeroknot.studio.intents.base import FitIntent, Intent, Resolved
+from zeroknot.studio.known import Known
+
+FOLLOWING = ("bass", "chords", "line", "voice", "pad")  # that follow the key unless told otherwise
+MOST_HANDS = 500
+
+
+class SetKeyAt(Intent):
+    """The song's key from a bar on. With its first key, all that has one by nature follows it."""
+
+    kind: Literal["set_key_at"] = "set_key_at"
+    bar: int = Field(1, ge=1, le=100_000)
+    key: str = Field(max_length=40)
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        key = str(Key.parse(self.key))
+        bar = self.bar if project.keys else 1
+        kept = [change for change in project.keys if change.bar != bar]
+        changes = sorted([*kept, KeyChange(bar=bar, key=key)], key=lambda change: change.bar)
+        keys = SetKeys(changes=tuple(changes))
+        if project.keys:
+            return Resolved(keys)
+        edits = (keys, *_all_by_nature(project, known))
+        return Resolved(Together(edits=edits, what=keys.label()))
+
+
+class RemoveKeyAt(Intent):
+    """The key does not change at that bar any more; at the first, the song has none."""
+
+    kind: Literal["remove_key_at"] = "remove_key_at"
+    bar: int
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        kept = tuple(change for change in project.keys if change.bar != self.bar)
+        if len(kept) == len(project.keys):
+            raise EditError("the key does not change there (any more)")
+        is_first = self.bar == project.keys[0].bar
+        if is_first and len(project.keys) > 1:
+            raise EditError("the first key stays while there are later ones; change it instead")
+        return Resolved(SetKeys(changes=kept))
+
+
+class Follow(FitIntent):
+    """Whether what is in hand follows the song's key.
+
+    prefers  tonic to tonic, or to that of the key with the same notes, where both do as well
+    """
+
+    kind: Literal["follow_key"] = "follow_key"
+    follows: bool = True
+    prefers: Prefers | None = None
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        if not self.follows:
+            return hand.strand.changed(in_key=None), "keep own key"
+        before = hand.strand.in_key
+        found = before or in_key_of(hand.loop, hand.tones)
+        if found is None:
+            raise EditError(f"no notes were heard in {hand.strand.name} that could follow a key")
+        if self.prefers:
+            found = found.changed(prefers=self.prefers)
+        return hand.strand.changed(in_key=found), "follow the key"
+
+    def edit(self, hand: Hand, strand: Strand, what: str) -> Edit:
+        follow = FollowKey(strand=strand.id, in_key=strand.in_key)
+        if not hand.is_new:
+            return follow
+        plain = strand.changed(in_key=None)
+        return Together(edits=(AddStrand(strand=plain), follow), what=what)
+
+
+class CorrectTuning(Intent):
+    """Bring loops from the tuning that was heard in them to the song's concert pitch.
+
+    cents  by which one is tuned instead; 0 leaves it as it was recorded
+    """
+
+    kind: Literal["correct_tuning"] = "correct_tuning"
+    hands: tuple[str, ...] = Field(min_length=1, max_length=MOST_HANDS)
+    cents: float | None = Field(None, ge=-100, le=100)
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        edits: list[SingleEdit] = []
+        for name in self.hands:
+            hand = in_hand(project, known.loops, name)
+            cents = self.cents if self.cents is not None else correction_of(project, hand.loop)
+            if cents is None:
+                continue
+            if hand.is_new:
+                edits.append(AddStrand(strand=hand.strand.changed(cents=cents)))
+            elif hand.strand.cents != cents:
+                edits.append(Tune(strand=hand.strand.id, cents=cents))
+        if not edits:
+            raise EditError("no tuning was heard there that would have to be corrected")
+        return Resolved(Together(edits=tuple(edits), what="correct the tuning"))
+
+
+class SetA4(Intent):
+    """The song's concert pitch, Hz of A4."""
+
+    kind: Literal["set_a4"] = "set_a4"
+    hertz: float = Field(ge=400, le=480)
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        return Resolved(SetConcertPitch(hertz=self.hertz))
+
+
+def correction_of(project: Project, loop: Loop) -> float | None:
+    """Cents that bring a loop to the song's concert pitch; None where no tuning was heard."""
+    heard = loop.hearing.key.cents
+    if loop.is_midi or heard is None:
+        return None
+    return round(1200.0 * math.log2(project.a4_hz / 440.0) - heard, 2)
+
+
+def by_nature(loop: Loop) -> bool:
+    """Does a loop follow the key unless told otherwise?"""
+    return loop.sound in FOLLOWING
+
+
+def natural(project: Project, hand: Hand, known: Known) -> Strand:
+    """A new strand as it comes into the song: in its key, where it follows one by nature."""
+    if not project.keys or not by_nature(hand.loop):
+        return hand.strand
+    return hand.strand.changed(in_key=in_key_of(hand.loop, known.tones(hand.loop)))
+
+
+def _all_by_nature(project: Project, known: Known) -> Iterator[FollowKey]:
+    for strand in project.strands:
+        loop = known.loops.get(strand.loop)
+        if strand.in_key is None and by_nature(loop):
+            found = in_key_of(loop, known.tones(loop))
+            if found:
+                yield FollowKey(strand=strand.id, in_key=found)

@@ -1,0 +1,159 @@
+"""Keys, their notes, and the shift that brings a loop into one."""
+
+import unittest
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+from librosa import key_to_degrees
+
+from tests.sounds import RATE, audio, rendered
+from zeroknot.core.harmony.fit import (
+    NEAR,
+    SHIFTS,
+    interval,
+    shares_inside,
+    shift_between,
+    shift_into,
+)
+from zeroknot.core.harmony.key import NAMES, SCALES, TONIC_ONLY, Key, KeyNameError
+from zeroknot.core.harmony.key_map import KeyMap
+from zeroknot.core.harmony.tones import profile_of
+
+LIBROSA = {
+    "major": "maj", "minor": "min", "dorian": "dor", "mixolydian": "mix", "phrygian": "phr",
+    "lydian": "lyd", "locrian": "loc",
+}  # fmt: skip
+keys = st.builds(Key, st.sampled_from(NAMES), st.sampled_from(sorted(SCALES)))
+profiles = st.lists(st.floats(0, 1), min_size=12, max_size=12).map(tuple)
+
+
+class KeyTest(unittest.TestCase):
+    def test_scales_are_those_of_librosa(self):
+        for mode, short in LIBROSA.items():
+            for name in NAMES:
+                with self.subTest(mode=mode, name=name):
+                    there = set(key_to_degrees(f"{name}:{short}").tolist())
+                    self.assertEqual(set(Key(name, mode).notes), there)
+        # Handbooks: a minor scale with its seventh raised (from memory).
+        self.assertEqual(Key("A", "harmonic minor").notes, (9, 11, 0, 2, 4, 5, 8))
+
+    def test_keys_are_read_as_they_are_written(self):
+        for text, wanted in (
+            ("Dm", "D minor"), ("f# dorian", "F♯ dorian"), ("Eb  Mixolydian", "E♭ mixolydian"),
+            ("A harmonic minor", "A harmonic minor"), ("G", "G major"), ("CM", "C major"),
+            ("B♭ tonic only", "B♭ tonic only"), ("d MAJOR", "D major"),
+        ):  # fmt: skip
+            self.assertEqual(str(Key.parse(text)), wanted)
+            self.assertEqual(Key.parse(wanted), Key.parse(text))
+        for text in ("", "H", "D majorish", "Dm7", "minor", "D♯♯"):
+            with self.subTest(text), self.assertRaises(KeyNameError):
+                Key.parse(text)
+
+    @given(keys)
+    def test_every_key_is_read_back(self, key):
+        self.assertEqual(Key.parse(str(key)), key)
+
+    def test_a_minor_key_has_raised_notes_at_half_weight(self):
+        weights = Key.parse("A minor").weights
+        self.assertEqual([weights[n] for n in (6, 8)], [0.5, 0.5])  # F♯ and G♯
+        self.assertEqual(sum(weights), 8.0)
+        self.assertEqual(sum(Key.parse("A harmonic minor").weights), 7.0)
+
+    def test_intervals_go_the_smaller_way(self):
+        for a, b, wanted in (("C", "G", -5), ("A", "D", 5), ("D", "E", 2), ("C", "F♯", -6)):
+            self.assertEqual(interval(Key(a, "major"), Key(b, "minor")), wanted)
+
+
+class FitTest(unittest.TestCase):
+    def test_keys_with_the_same_notes_are_one(self):
+        for one, other in (
+            ("A minor", "C major"), ("D dorian", "C major"), ("E phrygian", "C major"),
+            ("F lydian", "C major"), ("G mixolydian", "C major"), ("B locrian", "C major"),
+        ):  # fmt: skip
+            self.assertEqual(shift_between(one, other), 0)
+        # CHECKS.md: a loop in G two semitones up is in A.
+        self.assertEqual(shift_between("G major", "A major"), 2)
+
+    def test_a_scale_is_wholly_inside_its_own_key_only(self):
+        profile = tuple(1.0 if n in Key.parse("G major").notes else 0.0 for n in range(12))
+        shares = shares_inside(profile, Key.parse("C major"))
+        self.assertEqual(shares[5], 1.0)
+        self.assertEqual([n for n in SHIFTS if shares[n] == 1.0], [5])
+        self.assertEqual(shift_into(profile, Key.parse("C major")), 5)
+
+    def test_tonic_to_tonic_or_relative_as_is_preferred_where_both_do(self):
+        # A minor pentatonic: inside C major as it is, inside C minor three up.
+        notes = {9, 0, 2, 4, 7}
+        profile = tuple(0.2 if n in notes else 0.0 for n in range(12))
+        own, key = Key.parse("A minor"), Key.parse("C major")
+        self.assertEqual(shift_into(profile, key, own, "relative"), 0)
+        # Tonic to tonic takes a C minor loop's notes out of C major: not within 1 %.
+        self.assertEqual(shift_into(profile, key, own, "tonic"), 0)
+        sparse = tuple(1.0 if n == 9 else 0.0 for n in range(12))
+        self.assertEqual(shift_into(sparse, key, own, "tonic"), 3)
+        self.assertEqual(shift_into(sparse, key, own, "relative"), 0)
+
+    @given(profiles, keys, keys, st.sampled_from(["tonic", "relative"]))
+    def test_what_is_proposed_is_as_good_as_the_best(self, profile, key, own, prefers):
+        shares = shares_inside(profile, key)
+        for said in (None, own):
+            found = shift_into(profile, key, said, prefers)
+            self.assertIn(found, SHIFTS)
+            self.assertGreaterEqual(shares[found], max(shares.values()) - NEAR - 1e-9)
+
+    def test_nothing_that_sounds_stays_where_it_is(self):
+        self.assertEqual(shift_into((0.0,) * 12, Key.parse("E major")), 0)
+        self.assertEqual(shift_into((1.0,) + (0.0,) * 11, Key("D", TONIC_ONLY)), 2)
+
+
+class KeyMapTest(unittest.TestCase):
+    SONG = KeyMap(
+        ((0.0, Key.parse("D minor")), (64.0, Key.parse("E minor")), (96.0, Key.parse("D minor")))
+    )
+
+    def test_what_follows_moves_by_the_interval_of_the_tonics(self):
+        profile = tuple(1.0 if n in Key.parse("A minor").notes else 0.0 for n in range(12))
+        own = Key.parse("A minor")
+        for beat, wanted in ((0.0, 5), (63.9, 5), (64.0, 7), (95.9, 7), (96.0, 5), (-4.0, 5)):
+            with self.subTest(beat=beat):
+                self.assertEqual(self.SONG.shift_at(beat, profile, own, "tonic"), wanted)
+        self.assertEqual(self.SONG.breaks_between(0.0, 200.0), [64.0, 96.0])
+        self.assertEqual(self.SONG.breaks_between(64.0, 96.0), [])
+
+    def test_a_song_without_a_key_moves_nothing(self):
+        self.assertEqual(KeyMap().shift_at(3.0, (1.0,) * 12, None, "tonic"), 0)
+        self.assertIsNone(KeyMap().key_at(0.0))
+        relative = KeyMap(((0.0, Key.parse("A minor")), (8.0, Key.parse("A major"))))
+        self.assertEqual(relative.breaks_between(0.0, 16.0), [])
+
+
+class TonesTest(unittest.TestCase):
+    def test_a_chord_sounds_on_its_pitch_classes_however_it_is_tuned(self):
+        t = np.arange(2 * RATE) / RATE
+        for cents in (0.0, 30.0, -40.0):
+            hertz = [440 * 2 ** ((n - 69 + cents / 100) / 12) for n in (60, 64, 67)]
+            profile = profile_of(audio(0.2 * sum(np.sin(2 * np.pi * h * t) for h in hertz)))
+            with self.subTest(cents=cents):
+                self.assertAlmostEqual(sum(profile), 1.0)
+                self.assertGreater(sum(profile[n] for n in (0, 4, 7)), 0.98)
+
+    def test_a_loop_of_a_known_key_is_shifted_into_another(self):
+        # tests/fixtures/ORIGIN.md tells its key.
+        profile = profile_of(rendered("keys_88"))
+        own = max(
+            (Key(name, mode) for name in NAMES for mode in ("major", "minor")),
+            key=lambda key: shares_inside(profile, key)[0],
+        )
+        self.assertGreater(shares_inside(profile, own)[0], 0.9)
+        for name in NAMES:
+            key = Key(name, own.mode)
+            shift = shift_into(profile, key, own)
+            self.assertEqual((own.pitch_class + shift) % 12, key.pitch_class)
+
+    def test_silence_and_noise_have_no_profile_that_matters(self):
+        self.assertEqual(profile_of(audio(np.zeros(RATE))), (0.0,) * 12)
+
+
+if __name__ == "__main__":
+    unittest.main()
