@@ -15,6 +15,7 @@ from zeroknot.settings import Settings
 from zeroknot.store.incoming import WAITING
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.intents.groove import LayOver, MakeSwing, SetGroove, TakeGroove
+from zeroknot.studio.intents.key import Follow, SetKeyAt
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.readings import StateReading
 from zeroknot.studio.intents.time import SetSteadyTempo
@@ -40,6 +41,9 @@ TAGS = {
     "Gull choir": ("airy",), "Deck plates": ("field",), "Tide-table arp": ("arp",),
     "Night ferry pulse": ("pulse",),
 }  # fmt: skip
+# Sounds of more than one kind that follow the key all the same; where it changes.
+TONAL = ("Lamp-room keys", "Gull choir")
+KEY_CHANGES = ((17, "E minor"), (25, "D minor"))
 # Whose groove is taken, and what it is laid over.
 SHUFFLED = ("Rope-walk shaker", "Winch-house break")
 FAVOURITES = ("Winch-house break", "Tide-table arp")
@@ -121,6 +125,12 @@ def _arrange(studio: Studio, shas: dict[str, str]) -> str:
                 track = state.project.tracks[-1].id
                 change = ChangeTrack(track=track, name=words, level_db=level_db)
                 revision = projects.submit(project, revision, change).revision
+    for words in TONAL:
+        follow = Follow(hand=_of(shas, words))
+        revision = projects.submit(project, revision, follow).revision
+    for bar, key in KEY_CHANGES:
+        change_key = SetKeyAt(bar=bar, key=key)
+        revision = projects.submit(project, revision, change_key).revision
     _shuffle(studio, project, _of(shas, SHUFFLED[0]), _of(shas, SHUFFLED[1]))
     return project
 

@@ -31,6 +31,7 @@ from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import KNOT_SETS, Hand, in_hand, with_other_knots
 from zeroknot.studio.hits import Hits, Tones
 from zeroknot.studio.jobs import Jobs
+from zeroknot.studio.key_view import Clashes
 from zeroknot.studio.known import Known
 from zeroknot.studio.made_loops import MadeLoops
 from zeroknot.studio.placement import Placement
@@ -60,6 +61,7 @@ class Studio:
         self.hits = Hits(self.store.folder, executors)
         self.tones = Tones(self.store.folder, executors)
         self.loops = LoopStore(self._engine)
+        self.clashes = Clashes(self.store.folder, self.loops, executors)
         self.jobs = Jobs(JobStore(self._engine), self.announcer)
         self.shelf = Shelf(self.loops, SearchStore(self._engine), self.announcer, self.jobs)
         self.projects = Projects(

@@ -13,7 +13,18 @@ from zeroknot.core.errors import NotFoundError, StaleError, ZeroKnotError
 from zeroknot.settings import Settings
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.studio import Studio
-from zeroknot.web.api import bring, events, exchange, grooves, jobs, loops, projects, renders, shelf
+from zeroknot.web.api import (
+    bring,
+    events,
+    exchange,
+    grooves,
+    jobs,
+    keys,
+    loops,
+    projects,
+    renders,
+    shelf,
+)
 from zeroknot.web.api.shown import ShownProjects
 from zeroknot.web.pages import pages
 from zeroknot.web.safety import Safety
@@ -52,7 +63,19 @@ def make_app(
     app = FastAPI(title="Zero Knot", version=__version__, lifespan=lifespan, docs_url=None,
                   redoc_url=None)  # fmt: skip
     app.add_middleware(Safety, hosts=(settings.host,))
-    for module in (pages, projects, grooves, shelf, loops, bring, exchange, renders, jobs, events):
+    for module in (
+        pages,
+        projects,
+        grooves,
+        keys,
+        shelf,
+        loops,
+        bring,
+        exchange,
+        renders,
+        jobs,
+        events,
+    ):
         app.include_router(module.router)
     app.mount("/static", ShippedFiles(), name="static")
 

@@ -18,6 +18,10 @@ class Paths:
         return f"/p/{project}/groove/{hand}" if hand else f"/p/{project}/groove"
 
     @staticmethod
+    def key(project: str, hand: str | None = None) -> str:
+        return f"/p/{project}/key/{hand}" if hand else f"/p/{project}/key"
+
+    @staticmethod
     def arrange(project: str) -> str:
         return f"/p/{project}/arrange"
 

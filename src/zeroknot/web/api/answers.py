@@ -288,6 +288,64 @@ class HandGroove(TypedDict):
     usual_sensitivity: float
 
 
+class ShiftShare(TypedDict):
+    shift: int
+    inside: float
+
+
+class OtherKey(TypedDict):
+    key: str
+    confidence: float
+    shift: int | None
+
+
+class HandKey(TypedDict):
+    """profile, weights: by pitch class, C first; asked: semitones that the key asks."""
+
+    names: list[str]
+    profile: list[float]
+    key: str | None
+    weights: list[float]
+    own: str | None
+    follows: bool
+    prefers: Literal["tonic", "relative"]
+    asked: int
+    shift: float
+    set_cents: float
+    shifted: float
+    shares: list[ShiftShare]
+    proposed: int | None
+    others: list[OtherKey]
+    confidence: float
+    cents: float | None
+    correction: float | None
+    spool_cents: float
+    mending: float
+
+
+class BarClash(TypedDict):
+    clash: float
+    worst: str
+
+
+class ClashRow(TypedDict):
+    """bars: from the first; None where one of the two rests."""
+
+    strand: str
+    name: str
+    bars: list[BarClash | None]
+
+
+class HandClash(TypedDict):
+    """heard: from which value on two are said to clash."""
+
+    first_bar: int
+    count: int
+    heard: float
+    sentence: str
+    rows: list[ClashRow]
+
+
 class Apart(TypedDict):
     """Root mean square over the steps that both tell; None where there are none."""
 

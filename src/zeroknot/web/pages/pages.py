@@ -9,7 +9,7 @@ from fastapi.responses import RedirectResponse
 from fastapi.templating import Jinja2Templates
 
 from zeroknot.core.groove.groove import GRIDS
-from zeroknot.core.harmony.key import NAMES
+from zeroknot.core.harmony.key import NAMES, SCALES
 from zeroknot.core.listening.key import MODES
 from zeroknot.core.listening.sound_kind import KINDS, ONE_HIT
 from zeroknot.core.overview import RING_SECTORS
@@ -19,6 +19,7 @@ from zeroknot.studio.studio import Studio
 from zeroknot.web.api.deps import ShownDep, StudioDep
 from zeroknot.web.api.groove_wire import hand_groove_json
 from zeroknot.web.api.hand_wire import hand_json
+from zeroknot.web.api.keys import hand_key_json
 from zeroknot.web.api.wire import found_json
 from zeroknot.web.filters import FILTERS
 from zeroknot.web.pages.faces import face_of
@@ -42,7 +43,7 @@ INNER_HEADER = "x-zeroknot-part"
 class View:
     """What a view's template and script are given.
 
-    noun   "shelf", "fit", "groove" or "arrange": template folder, script and place in the rail
+    noun   "shelf", "fit", "groove", "key" or "arrange": template folder, script, rail
     state  the project as `ShownProjects.whole` tells it
     data   what this view alone needs
     """
@@ -134,6 +135,28 @@ def groove_page(
     data |= {"groove": hand_groove_json(state.project, held), "per_beats": GRIDS}
     title = f"Groove: {held.strand.name}"
     return _shown(request, View("groove", title, shown.whole(state), data, hand))
+
+
+@router.get("/p/{project}/key")
+def key_anything(request: Request, studio: StudioDep, shown: ShownDep, project: str) -> Response:
+    """Without anything in hand, as in Fit."""
+    state = studio.projects.state(project)
+    hand = _last_in_hand(studio, state.project)
+    if hand:
+        return RedirectResponse(paths.key(project, hand))
+    return _shown(request, View("key", "Key", shown.whole(state), {"empty": True}))
+
+
+@router.get("/p/{project}/key/{hand}")
+def key_page(
+    request: Request, studio: StudioDep, shown: ShownDep, project: str, hand: str
+) -> Response:
+    state = studio.projects.state(project)
+    held = studio.hand(state.project, hand)
+    data = hand_json(state.project, held)
+    data |= {"in_key": hand_key_json(state.project, held), "modes": list(SCALES)}
+    title = f"Key: {held.strand.name}"
+    return _shown(request, View("key", title, shown.whole(state), data, hand))
 
 
 @router.get("/p/{project}/arrange")

@@ -37,6 +37,8 @@
  * @typedef {import("api").GroovedHit} GroovedHit
  * @typedef {import("api").ShownGroove} Groove
  * @typedef {import("api").KeptGroove} KeptGroove
+ * @typedef {import("api").HandKey} HandKey
+ * @typedef {import("api").HandClash} HandClash
  * @typedef {import("api").ShelfRow} ShelfRow
  * @typedef {import("api").FacetValue} FacetValue
  * @typedef {import("api").HitCounts} HitCounts

@@ -1,0 +1,250 @@
+"""What does the song's key do to what is in hand, and what does that clash with?"""
+
+import math
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
+
+from zeroknot.core.harmony.clash import HEARD, Clash, Partials, clash, pair_text
+from zeroknot.core.harmony.fit import SHIFTS, shares_inside, shift_into
+from zeroknot.core.harmony.key import Key
+from zeroknot.core.harmony.profile import Profile
+from zeroknot.core.listening.sound_kind import UNPITCHED
+from zeroknot.core.loop import Loop
+from zeroknot.core.units import gain_of_db
+from zeroknot.document.project import Clip, Project, Strand
+from zeroknot.store.loops import LoopStore
+from zeroknot.studio.executors import Executors
+from zeroknot.studio.hand import Hand
+from zeroknot.studio.intents.key import correction_of
+from zeroknot.studio.placement import Placement, key_shift
+
+MOMENTS_A_BAR = 16
+MOST_BARS = 256
+MOST_PARTIAL_BYTES = 64 * 1024 * 1024
+OFF_CENTS = 4.0  # from which on it is said that a speed detunes
+
+
+@dataclass(frozen=True)
+class OtherReading:
+    """A key that the loop may have instead, and the shift that would then be right."""
+
+    key: str
+    confidence: float
+    shift: int | None
+
+
+@dataclass(frozen=True)
+class SeenKey:
+    """profile   energy of the pitch classes as recorded, in all 1
+    key       the song's where the hand lies; None where it has none
+    own       the loop's
+    asked     semitones that the key asks; 0 where it does not follow
+    shifted   semitones in all, its own and its tuning among them
+    shares    for each of −6…+5: how much of the energy is then inside the key
+    proposed  by the rule; None where the song has no key
+    others    what a reading with doubt would mean
+    cents     that were heard off A = 440; None where nobody can tell
+    correction  cents that would bring it to the song's concert pitch
+    spool_cents  by which its speed detunes it; 0 where pitch does not follow speed
+    mending   own shift that would take that back
+    """
+
+    profile: Profile
+    key: Key | None
+    own: Key | None
+    asked: int
+    shifted: float
+    shares: dict[int, float]
+    proposed: int | None
+    others: tuple[OtherReading, ...]
+    cents: float | None
+    correction: float | None
+    spool_cents: float
+    mending: float
+
+
+def seen_key(project: Project, hand: Hand, beat: float = 0.0) -> SeenKey:
+    """The notes in hand against the key at a beat of the project."""
+    strand, loop = hand.strand, hand.loop
+    key, profile = project.key_map.key_at(beat), hand.tones
+    own = Key.parse(loop.key) if loop.key else None
+    prefers = strand.in_key.prefers if strand.in_key else "tonic"
+    placed = Placement.of(project, strand, loop, beat)
+    others = []
+    heard = loop.hearing.key
+    for name, sure in (
+        (heard.key, heard.confidence),
+        (heard.runner_up, heard.runner_up_confidence),
+    ):
+        if name and name != loop.key:
+            other = shift_into(profile, key, Key.parse(name), prefers) if key else None
+            others.append(OtherReading(name, sure, other))
+    speed = _speed_semitones(placed)
+    return SeenKey(
+        profile=profile,
+        key=key,
+        own=own,
+        asked=key_shift(project, strand, beat),
+        shifted=placed.semitones,
+        shares=shares_inside(profile, key) if key else dict.fromkeys(SHIFTS, 0.0),
+        proposed=shift_into(profile, key, own, prefers) if key and any(profile) else None,
+        others=tuple(others),
+        cents=heard.cents,
+        correction=correction_of(project, loop),
+        spool_cents=100.0 * speed,
+        mending=round(-speed, 2),
+    )
+
+
+def _speed_semitones(placed: Placement) -> float:
+    """By how much a method whose pitch follows speed shifts it; 0 for others."""
+    if placed.choice.method != "spool":
+        return 0.0
+    return -12.0 * math.log2(placed.case.ratio)
+
+
+@dataclass(frozen=True)
+class ClashRow:
+    """Against one strand, bar by bar from the first; None where one of the two rests."""
+
+    strand: str
+    name: str
+    bars: tuple[Clash | None, ...]
+
+
+@dataclass(frozen=True)
+class SeenClash:
+    """first_bar of the song; rows by the strands of the song; what is said of the whole."""
+
+    first_bar: int
+    count: int
+    rows: tuple[ClashRow, ...]
+    sentence: str
+
+
+class Clashes:
+    """What sounds in loops, and how roughly strands go together."""
+
+    def __init__(self, store_folder: Path, loops: LoopStore, executors: Executors):
+        self._folder, self._loops, self._executors = store_folder, loops, executors
+        self._known: LRUCache[str, Partials] = LRUCache(
+            MOST_PARTIAL_BYTES, getsizeof=lambda p: 1000 + p.notes.nbytes + p.amplitudes.nbytes
+        )
+
+    def of(self, project: Project, hand: Hand) -> SeenClash:
+        """What is in hand against every strand that plays where it does.
+
+        Where it lies on no track yet, it is taken to play on and on from bar 1.
+        """
+        metre = project.metre_map
+        own = [c for c in project.clips if c.strand == hand.strand.id and not c.muted]
+        if not own:
+            length = max(project.end_beat, hand.strand.span)
+            own = [Clip(id="hand", strand=hand.strand.id, track="", beat=0.0, length=length)]
+        first = min(metre.bar_of_beat(c.beat) for c in own)
+        last = max(metre.bar_of_beat(self._end(project, hand, c) - 1e-6) for c in own)
+        count = min(MOST_BARS, last - first + 1)
+        bars = [_moments(project, first + i) for i in range(count)]
+        mine = [self._sounding(project, hand.strand, hand.loop, own, beats) for beats in bars]
+        rows = []
+        for strand in project.strands:
+            loop = self._loops.get(strand.loop)
+            if strand.id == hand.strand.id or loop.sound in UNPITCHED:
+                continue
+            clips = [c for c in project.clips if c.strand == strand.id and not c.muted]
+            theirs = (self._sounding(project, strand, loop, clips, beats) for beats in bars)
+            found = tuple(
+                clash(a, b) if a is not None and b is not None else None
+                for a, b in zip(mine, theirs, strict=True)
+            )
+            if any(found):
+                rows.append(ClashRow(strand.id, strand.name, found))
+        return SeenClash(first, count, tuple(rows), _sentence(rows, first))
+
+    def _end(self, project: Project, hand: Hand, clip: Clip) -> float:
+        return clip.beat + project.length_of(clip, hand.strand)
+
+    def _partials(self, loop: Loop) -> Partials:
+        known = self._known.get(loop.sha)
+        if known is None:
+            known = self._executors.look("partials_in", self._folder, loop.sha).result()
+            self._known[loop.sha] = known
+        return known
+
+    def _sounding(
+        self, project: Project, strand: Strand, loop: Loop, clips: list[Clip],
+        beats: NDArray[np.float64],
+    ) -> tuple[NDArray[np.float32], NDArray[np.float32]] | None:  # fmt: skip
+        """Notes and amplitudes of a strand at beats of the song; None where it rests in all."""
+        if loop.sound in UNPITCHED:
+            return None
+        seconds = np.full(beats.size, -1.0)
+        moved = np.zeros(beats.size)
+        gains = np.zeros(beats.size)
+        for clip in clips:
+            inside = (beats >= clip.beat) & (beats < clip.beat + project.length_of(clip, strand))
+            if not inside.any():
+                continue
+            origin = clip.beat - clip.slip
+            into = beats[inside] - origin
+            span = _pass_beats(project, strand, clip)
+            within = (into % span) * strand.span / span
+            warp = strand.warp
+            seconds[inside] = [warp.second_of_beat(float(b)) for b in within]
+            own = strand.shift + strand.cents / 100.0 + clip.shift
+            moved[inside] = [own + key_shift(project, strand, float(b)) for b in beats[inside]]
+            gains[inside] = gain_of_db(strand.gain_db + clip.gain_db)
+        if not gains.any():
+            return None
+        notes, amplitudes = self._partials(loop).at(seconds)
+        shifted = (notes + moved[:, None]).astype(np.float32)
+        return shifted, (amplitudes * gains[:, None]).astype(np.float32)
+
+
+def _pass_beats(project: Project, strand: Strand, clip: Clip) -> float:
+    if strand.follows:
+        return strand.span
+    one = clip.changed(passes=1, length=None)
+    return project.length_of(one, strand)
+
+
+def _moments(project: Project, bar: int) -> NDArray[np.float64]:
+    """Beats of a bar at which it is looked at."""
+    start, end = project.metre_map.beat_of_bar(bar), project.metre_map.beat_of_bar(bar + 1)
+    return start + (np.arange(MOMENTS_A_BAR) + 0.5) * (end - start) / MOMENTS_A_BAR
+
+
+def _sentence(rows: list[ClashRow], first: int) -> str:
+    """With what it clashes, and where."""
+    said = []
+    for row in sorted(rows, key=lambda r: -max(c.value for c in r.bars if c)):
+        loud = [(i, c) for i, c in enumerate(row.bars) if c and c.value >= HEARD]
+        if not loud:
+            continue
+        _, worst = max(loud, key=lambda one: one[1].value)
+        where = _bars_text([first + i for i, _ in loud])
+        pair = f": {pair_text(worst.worst)}" if worst.worst else ""
+        said.append(f"{row.name} in {where}{pair}")
+    return f"clashes with {'; '.join(said[:3])}" if said else ""
+
+
+def _bars_text(bars: list[int]) -> str:
+    """ "bar 3", "bars 3 and 4", "bars 3–6 and 9" """
+    runs: list[list[int]] = []
+    for bar in bars:
+        if runs and runs[-1][-1] == bar - 1:
+            runs[-1].append(bar)
+        else:
+            runs.append([bar])
+    parts: list[str] = []
+    for run in runs:
+        if len(run) <= 2:
+            parts += [str(bar) for bar in run]
+        else:
+            parts.append(f"{run[0]}–{run[-1]}")
+    text = ", ".join(parts[:-1]) + f" and {parts[-1]}" if len(parts) > 1 else parts[0]
+    return f"{'bar' if len(bars) == 1 else 'bars'} {text}"

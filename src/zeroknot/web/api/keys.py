@@ -1,0 +1,86 @@
+"""The song's key and what is in hand: notes inside and outside, shifts, clashes."""
+
+from typing import Any
+
+from fastapi import APIRouter
+
+from zeroknot.core.harmony.clash import HEARD, Clash, pair_text
+from zeroknot.core.harmony.key import NAMES
+from zeroknot.document.project import Project
+from zeroknot.studio.hand import Hand
+from zeroknot.studio.key_view import seen_key
+from zeroknot.web.api import answers
+from zeroknot.web.api.deps import StudioDep
+from zeroknot.web.api.projects import AskTrial, AtBeat
+
+router = APIRouter(prefix="/api")
+
+
+@router.get("/projects/{project}/hand/{hand}/key")
+def key_in_hand(studio: StudioDep, project: str, hand: str, beat: AtBeat = 0.0) -> answers.HandKey:
+    """The notes in hand against the song's key."""
+    tree = studio.projects.state(project).project
+    told: answers.HandKey = hand_key_json(tree, studio.hand(tree, hand), beat)
+    return told
+
+
+@router.get("/projects/{project}/hand/{hand}/clash")
+def clash_in_hand(studio: StudioDep, project: str, hand: str) -> answers.HandClash:
+    """Bar by bar, how roughly what is in hand goes with what else plays."""
+    tree = studio.projects.state(project).project
+    return clash_of(studio, tree, studio.hand(tree, hand))
+
+
+@router.post("/projects/{project}/hand/{hand}/clash/trial")
+def try_clash(studio: StudioDep, project: str, hand: str, ask: AskTrial) -> answers.HandClash:
+    """The same after an intent; nothing is kept."""
+    tree = studio.projects.tried(project, ask.intent)
+    return clash_of(studio, tree, studio.hand(tree, hand))
+
+
+def clash_of(studio: StudioDep, tree: Project, hand: Hand) -> answers.HandClash:
+    seen = studio.clashes.of(tree, hand)
+    return {
+        "first_bar": seen.first_bar,
+        "count": seen.count,
+        "heard": HEARD,
+        "sentence": seen.sentence,
+        "rows": [
+            {"strand": row.strand, "name": row.name, "bars": [_bar(c) for c in row.bars]}
+            for row in seen.rows
+        ],
+    }
+
+
+def _bar(found: Clash | None) -> answers.BarClash | None:
+    if found is None:
+        return None
+    return {"clash": found.value, "worst": pair_text(found.worst) if found.worst else ""}
+
+
+def hand_key_json(project: Project, hand: Hand, beat: float = 0.0) -> Any:
+    """beat  of the project, whose key counts"""
+    seen = seen_key(project, hand, beat)
+    return {
+        "names": list(NAMES),
+        "profile": list(seen.profile),
+        "key": str(seen.key) if seen.key else None,
+        "weights": list(seen.key.weights) if seen.key else [1.0] * 12,
+        "own": str(seen.own) if seen.own else None,
+        "follows": hand.strand.in_key is not None,
+        "prefers": hand.strand.in_key.prefers if hand.strand.in_key else "tonic",
+        "asked": seen.asked,
+        "shift": hand.strand.shift,
+        "set_cents": hand.strand.cents,
+        "shifted": seen.shifted,
+        "shares": [{"shift": n, "inside": share} for n, share in seen.shares.items()],
+        "proposed": seen.proposed,
+        "others": [
+            {"key": o.key, "confidence": o.confidence, "shift": o.shift} for o in seen.others
+        ],
+        "confidence": hand.loop.key_confidence,
+        "cents": seen.cents,
+        "correction": seen.correction,
+        "spool_cents": seen.spool_cents,
+        "mending": seen.mending,
+    }

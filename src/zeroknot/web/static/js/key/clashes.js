@@ -1,0 +1,108 @@
+// @ts-check
+/** What it clashes with, bar by bar; and the song's keys, which change at bars. */
+
+import { typedNumber } from "../format.js";
+import { barLine } from "../metre.js";
+import { layered } from "../ui/frames.js";
+import { section } from "../sections.js";
+import { drawClash } from "./draw.js";
+import { cellAt, cellText } from "./model.js";
+
+const [LEFT, TOP, BOTTOM, MOST_ROW] = [150, 26, 22, 38];
+
+/** @param {import("./shared.js").Shared} shared */
+export const clashes = (shared) => {
+  const { session, held, view } = shared;
+  let box = { width: 100, height: 100 };
+  let looks = 0;
+  /** @type {{row: number, column: number} | null} */
+  let pointed = null;
+  const grid = () => {
+    const rows = Math.max(1, shared.clash?.rows.length ?? 1);
+    const height = Math.min(rows * MOST_ROW, Math.max(20, box.height - TOP - BOTTOM));
+    return { left: LEFT, top: TOP, width: Math.max(40, box.width - LEFT - 18), height, rows: shared.clash?.rows.length ?? 0, count: Math.max(1, shared.clash?.count ?? 1) };
+  };
+
+  return section(shared.whole, {
+    clashText: "", dragText: "", isAlone: false, asking: false,
+    keys: /** @type {{bar: number, key: string, moved: string, isFirst: boolean}[]} */ ([]), keyBar: "", keyName: "",
+
+    startClashes() {
+      const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("clash"));
+      const playing = () => (session.engine_?.song.isPlaying ? barLine(session.state.metres, session.beat()).bar : null);
+      view.scope.add(layered(canvas, () => { box = { width: canvas.clientWidth, height: canvas.clientHeight }; },
+        { looks: () => [looks, pointed, playing()], draw: (c, sheet) => { if (shared.clash) drawClash(c, grid(), shared.clash, { keys: session.state.keys, pointed, playing: playing() }, sheet.colours); } },
+        { looks: () => 0, draw: () => {} }));
+      view.scope.on(canvas, "pointermove", (/** @type {PointerEvent} */ e) => this.pointAt(cellAt(grid(), e.offsetX, e.offsetY)));
+      view.scope.on(canvas, "pointerleave", () => this.pointAt(null));
+      view.scope.on(canvas, "pointerdown", (/** @type {PointerEvent} */ e) => {
+        const cell = cellAt(grid(), e.offsetX, e.offsetY);
+        if (cell && shared.clash) this.goToBar(shared.clash.first_bar + cell.column);
+      });
+    },
+
+    async showClash() {
+      this.asking = true;
+      const done = await shared.askClash();
+      if (view.isOver) return;
+      this.asking = false;
+      if (!done) return;
+      looks += 1;
+      this.isAlone = !shared.clash?.rows.length;
+      const said = shared.clash?.sentence ?? "";
+      this.clashText = said ? `${held.hand.name} ${said}.` : this.isAlone ? "Nothing else with notes plays where it does." : "It clashes with nothing that plays where it does.";
+    },
+
+    showKeys() {
+      looks += 1;
+      this.keys = session.state.keys.map((k, i) => ({ bar: k.bar, key: k.key, moved: i ? `${k.moved > 0 ? "+" : ""}${k.moved} st` : "", isFirst: i === 0 }));
+      if (!this.keyBar) this.keyBar = "1";
+    },
+
+    /** @param {{row: number, column: number} | null} cell */
+    pointAt(cell) {
+      if (pointed?.row === cell?.row && pointed?.column === cell?.column) return;
+      pointed = cell;
+      this.dragText = cell && shared.clash ? cellText(shared.clash, cell) : "";
+    },
+
+    /** Another cell by keys. @param {number} row @param {number} column */
+    stepCell(row, column) {
+      const { clash } = shared;
+      if (!clash?.rows.length) return;
+      const [rows, count] = [clash.rows.length, clash.count];
+      const at = pointed ?? { row: 0, column: -Math.max(0, column) };
+      this.pointAt({ row: (at.row + row + rows) % rows, column: (at.column + column + count) % count });
+    },
+
+    /** @param {number} bar */
+    goToBar(bar) {
+      const metre = session.state.metres.findLast((m) => m.bar <= bar) ?? session.state.metres[0];
+      session.engine_?.song.go(metre.beat + (bar - metre.bar) * metre.beats_per_bar);
+    },
+
+    // ---- the song's keys
+
+    /** @param {"keyBar" | "keyName"} name @param {string} text */
+    setKeyField(name, text) {
+      this[name] = text;
+    },
+
+    async addKey() {
+      const bar = typedNumber(this.keyBar);
+      if (bar === null || bar < 1 || !Number.isInteger(bar)) return held.refuse(`“${this.keyBar}” is not a bar.`);
+      if (!this.keyName.trim()) return held.refuse("Type a key, like D minor or F♯ dorian.");
+      if (await view.intent({ kind: "set_key_at", bar, key: this.keyName })) this.keyName = "";
+    },
+
+    /** @param {number} bar @param {string} key */
+    async changeKey(bar, key) {
+      if (!await view.intent({ kind: "set_key_at", bar, key })) held.showAgain();
+    },
+
+    /** @param {number} bar */
+    removeKey(bar) {
+      void view.intent({ kind: "remove_key_at", bar });
+    },
+  });
+};

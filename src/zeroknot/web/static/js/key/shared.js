@@ -1,0 +1,51 @@
+// @ts-check
+/** What the sections of the Key view share. */
+
+import { getJson, post } from "../net/api.js";
+import { Held } from "../hand/held.js";
+import { Trial } from "../hand/trial.js";
+import { View } from "../view.js";
+
+/** @typedef {{hearing: boolean, way: string, seamMode: boolean, withRest: boolean, dragText: string, showKey: () => void, showRings: () => void}} Whole */
+
+export class Shared {
+  /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
+  constructor(session, app) {
+    this.session = session;
+    this.app = app;
+    this.view = new View(session, "Key");
+    this.held = new Held(session, app, this.view);
+    /** @type {import("../types.js").HandKey} */
+    this.key = app.viewData().in_key;
+    /** @type {import("../types.js").HandClash | null} */
+    this.clash = null;
+    this.isHeld = false;
+    /** @type {import("../hand/trial.js").Listener} */
+    this.listener = {
+      isHeard: () => false, withRest: () => false, isOver: () => this.view.isOver, isHeld: () => this.isHeld,
+      say: () => {}, hearAgain: () => {},
+    };
+    this.trial = new Trial(this.held, this.listener);
+  }
+
+  /** Only named for the sections' types: what the others have. @returns {Whole | null} */
+  get whole() {
+    return null;
+  }
+
+  /** Ask anew what the key does to it. */
+  async ask() {
+    const found = await this.view.ask("key", (signal) => getJson(`${this.held.path}/key?beat=${this.held.beat}`, signal));
+    if (found) this.key = found;
+    return !!found;
+  }
+
+  /** What it clashes with, or would after something is done. @param {import("../types.js").FitIntent | null} [intent] */
+  async askClash(intent = null) {
+    const found = await this.view.ask("clash", (signal) => (intent
+      ? post(`${this.held.path}/clash/trial`, { intent: { ...intent, hand: this.held.name }, beat: this.held.beat }, { signal })
+      : getJson(`${this.held.path}/clash`, signal)));
+    if (found) this.clash = found;
+    return !!found;
+  }
+}
