@@ -12,9 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.groove.hit import Hit
-from zeroknot.core.harmony.profile import Profile
+from zeroknot.core.harmony.profile import NO_TONES, Profile
 from zeroknot.core.listening.attack import SENSITIVITY, Attacks
 from zeroknot.core.listening.reading import LONGEST_LOOP_SECONDS, Reading
+from zeroknot.core.listening.sound_kind import UNPITCHED
 from zeroknot.core.loop import Loop
 from zeroknot.core.timeline.metre_map import Metre
 from zeroknot.core.warp.knot import Knot
@@ -53,6 +54,8 @@ class Hand:
     @property
     def tones(self) -> Profile:
         """How much each pitch class sounds: as the strand follows the key by, or as is heard."""
+        if self.loop.sound in UNPITCHED:
+            return NO_TONES
         in_key = self.strand.in_key
         return in_key.profile if in_key else self.loop.hearing.tones or self.listen(self.loop)
 

@@ -180,7 +180,8 @@ class SheetMaker:
         begin = beat - LONGEST_LEAD_BEATS
         moves = [begin]
         if strand.in_key:
-            last = beat + 2.0 * self.project.length_of(ONE_PASS, strand)
+            # What rings past its end was struck before the change, and stays as it was.
+            last = beat + self.project.length_of(ONE_PASS, strand) - _SLACK
             moves += self.project.key_map.breaks_between(begin, last)
         frame_of = self.project.tempo_map.frame_of_beat
         return tuple(
