@@ -16,6 +16,7 @@ from zeroknot.studio.intents.key import (
     RemoveKeyAt,
     SetA4,
     SetKeyAt,
+    TreatBars,
 )
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.stretch import SetMethod, SetShift
@@ -250,6 +251,35 @@ class ClashTest(KeyTest):
         together = self.clash(self.chords)
         for a, b in zip(apart.rows[0].bars, together.rows[0].bars, strict=True):
             self.assertLess(b.value, 0.6 * a.value)
+
+    def test_the_shift_that_clashes_least_is_found(self):
+        other = self.brought(chords((58, 63, 65, 58), seed=4), "other.wav", "B♭ minor", "pad")
+        self.do(Place(hand=self.chords.sha, beat=0))
+        self.do(Place(hand=other.sha, beat=0))
+        found = self.studio.clashes.by_shift(
+            self.tree(), self.studio.hand(self.tree(), self.chords.sha)
+        )
+        self.assertEqual(min(found, key=found.get), 1)
+
+    def test_only_some_bars_are_shifted_or_rest(self):
+        self.do(Place(hand=self.chords.sha, beat=0, passes=2))
+        state = self.do(TreatBars(hand=self.chords.sha, first_bar=3, last_bar=5, shift=2.0))
+        self.assertEqual(state.undo, "shift bars 3–5")
+        clips = sorted(self.tree().clips, key=lambda c: c.beat)
+        self.assertEqual([(c.beat, c.length, c.shift) for c in clips],
+                         [(0, 8, 0), (8, 12, 2), (20, 12, 0)])  # fmt: skip
+        self.do(TreatBars(hand=self.chords.sha, first_bar=4, last_bar=4, muted=True))
+        self.assertEqual(sum(c.muted for c in self.tree().clips), 1)
+        silent = self.song(12.1, 1.5)
+        self.assertLess(np.abs(silent).max(), 1e-4)
+        for _ in range(2):
+            self.studio.projects.undo(self.project)
+        [whole] = self.tree().clips
+        self.assertTrue(whole.is_whole)
+        nothing = {"first_bar": 1, "last_bar": 1}
+        for wrong in ({"first_bar": 40, "last_bar": 41, "shift": 1.0}, nothing):
+            with self.subTest(wrong), self.assertRaises(EditError):
+                self.do(TreatBars(hand=self.chords.sha, **wrong))
 
     def test_bars_in_which_one_rests_have_none_and_drums_never_clash(self):
         self.do(Place(hand=self.chords.sha, beat=0, passes=2))

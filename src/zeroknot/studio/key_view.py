@@ -126,6 +126,18 @@ class SeenClash:
     sentence: str
 
 
+Sounding = tuple[NDArray[np.float32], NDArray[np.float32]] | None  # notes, amplitudes
+
+
+@dataclass(frozen=True, eq=False)
+class _Laid:
+    """Bar by bar from the first: what is in hand, and every strand that plays beside it."""
+
+    first_bar: int
+    mine: list[Sounding]
+    others: list[tuple[Strand, list[Sounding]]]
+
+
 class Clashes:
     """What sounds in loops, and how roughly strands go together."""
 
@@ -140,8 +152,43 @@ class Clashes:
 
         Where it lies on no track yet, it is taken to play on and on from bar 1.
         """
+        laid = self._laid(project, hand)
+        rows = [
+            ClashRow(
+                strand.id,
+                strand.name,
+                tuple(
+                    clash(a, b) if a is not None and b is not None else None
+                    for a, b in zip(laid.mine, theirs, strict=True)
+                ),
+            )
+            for strand, theirs in laid.others
+        ]
+        rows = [row for row in rows if any(row.bars)]
+        return SeenClash(
+            laid.first_bar, len(laid.mine), tuple(rows), _sentence(rows, laid.first_bar)
+        )
+
+    def by_shift(self, project: Project, hand: Hand) -> dict[int, float]:
+        """For each shift on top of what it has, its clash with all that plays, on the whole."""
+        laid = self._laid(project, hand)
+        pairs = [
+            (a, b) for _, theirs in laid.others for a, b in zip(laid.mine, theirs, strict=True)
+            if a is not None and b is not None
+        ]  # fmt: skip
+        if not pairs:
+            return dict.fromkeys(SHIFTS, 0.0)
+        notes, amplitudes, others, loud = (
+            np.concatenate([pair[i][j] for pair in pairs]) for i in (0, 1) for j in (0, 1)
+        )
+        return {
+            n: clash(((notes + n).astype(np.float32), amplitudes), (others, loud)).value
+            for n in SHIFTS
+        }
+
+    def _laid(self, project: Project, hand: Hand) -> _Laid:
         metre = project.metre_map
-        own = [c for c in project.clips if c.strand == hand.strand.id and not c.muted]
+        own = _playing(project, hand.strand)
         if not own:
             length = max(project.end_beat, hand.strand.span)
             own = [Clip(id="hand", strand=hand.strand.id, track="", beat=0.0, length=length)]
@@ -150,20 +197,14 @@ class Clashes:
         count = min(MOST_BARS, last - first + 1)
         bars = [_moments(project, first + i) for i in range(count)]
         mine = [self._sounding(project, hand.strand, hand.loop, own, beats) for beats in bars]
-        rows = []
+        others = []
         for strand in project.strands:
             loop = self._loops.get(strand.loop)
-            if strand.id == hand.strand.id or loop.sound in UNPITCHED:
-                continue
-            clips = [c for c in project.clips if c.strand == strand.id and not c.muted]
-            theirs = (self._sounding(project, strand, loop, clips, beats) for beats in bars)
-            found = tuple(
-                clash(a, b) if a is not None and b is not None else None
-                for a, b in zip(mine, theirs, strict=True)
-            )
-            if any(found):
-                rows.append(ClashRow(strand.id, strand.name, found))
-        return SeenClash(first, count, tuple(rows), _sentence(rows, first))
+            clips = _playing(project, strand)
+            if strand.id != hand.strand.id and clips and loop.sound not in UNPITCHED:
+                theirs = [self._sounding(project, strand, loop, clips, beats) for beats in bars]
+                others.append((strand, theirs))
+        return _Laid(first, mine, others)
 
     def _end(self, project: Project, hand: Hand, clip: Clip) -> float:
         return clip.beat + project.length_of(clip, hand.strand)
@@ -178,7 +219,7 @@ class Clashes:
     def _sounding(
         self, project: Project, strand: Strand, loop: Loop, clips: list[Clip],
         beats: NDArray[np.float64],
-    ) -> tuple[NDArray[np.float32], NDArray[np.float32]] | None:  # fmt: skip
+    ) -> Sounding:  # fmt: skip
         """Notes and amplitudes of a strand at beats of the song; None where it rests in all."""
         if loop.sound in UNPITCHED:
             return None
@@ -203,6 +244,15 @@ class Clashes:
         notes, amplitudes = self._partials(loop).at(seconds)
         shifted = (notes + moved[:, None]).astype(np.float32)
         return shifted, (amplitudes * gains[:, None]).astype(np.float32)
+
+
+def _playing(project: Project, strand: Strand) -> list[Clip]:
+    """Its clips that are heard."""
+    silent = {track.id for track in project.tracks if track.muted}
+    return [
+        clip for clip in project.clips
+        if clip.strand == strand.id and not clip.muted and clip.track not in silent
+    ]  # fmt: skip
 
 
 def _pass_beats(project: Project, strand: Strand, clip: Clip) -> float:

@@ -21,7 +21,14 @@ from zeroknot.studio.intents.groove import (
     TakeGroove,
     TakeOff,
 )
-from zeroknot.studio.intents.key import CorrectTuning, Follow, RemoveKeyAt, SetA4, SetKeyAt
+from zeroknot.studio.intents.key import (
+    CorrectTuning,
+    Follow,
+    RemoveKeyAt,
+    SetA4,
+    SetKeyAt,
+    TreatBars,
+)
 from zeroknot.studio.intents.knots import (
     Fasten,
     FollowTempo,
@@ -118,7 +125,8 @@ AnyIntent = Annotated[
     | RemoveKeyAt
     | Follow
     | CorrectTuning
-    | SetA4,
+    | SetA4
+    | TreatBars,
     Field(discriminator="kind"),
 ]
 any_intent: TypeAdapter[Intent] = TypeAdapter(AnyIntent)

@@ -1,5 +1,6 @@
 """The song's key and its changes; who follows it; tuning."""
 
+import itertools
 import math
 from collections.abc import Iterator
 from typing import Literal
@@ -12,16 +13,18 @@ from zeroknot.core.harmony.key import Key
 from zeroknot.core.loop import Loop
 from zeroknot.document.edits.any_edit import SingleEdit, Together
 from zeroknot.document.edits.base import Edit
+from zeroknot.document.edits.clip import AddClips, RemoveClips
 from zeroknot.document.edits.key import FollowKey, SetConcertPitch, Tune
 from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.edits.time import SetKeys
-from zeroknot.document.project import KeyChange, Project, Strand
-from zeroknot.studio.hand import Hand, in_hand, in_key_of
+from zeroknot.document.project import Clip, KeyChange, Project, Strand
+from zeroknot.studio.hand import Hand, in_hand, in_key_of, new_id
 from zeroknot.studio.intents.base import FitIntent, Intent, Resolved
 from zeroknot.studio.known import Known
 
 FOLLOWING = ("bass", "chords", "line", "voice", "pad")  # that follow the key unless told otherwise
 MOST_HANDS = 500
+SAME_BEATS = 1e-6
 
 
 class SetKeyAt(Intent):
@@ -151,3 +154,61 @@ def _all_by_nature(project: Project, known: Known) -> Iterator[FollowKey]:
             found = in_key_of(loop, known.tones(loop))
             if found:
                 yield FollowKey(strand=strand.id, in_key=found)
+
+
+class TreatBars(Intent):
+    """Shift what is in hand in some bars of the song alone, or let it rest there.
+
+    first_bar, last_bar  of the song, both included
+    shift  semitones on top of what its clips have there; None leaves it
+    muted  whether it rests there; None leaves it
+    """
+
+    kind: Literal["treat_bars"] = "treat_bars"
+    hand: str = Field(max_length=64)
+    first_bar: int = Field(ge=-8, le=100_000)
+    last_bar: int = Field(ge=-8, le=100_000)
+    shift: float | None = Field(None, ge=-24, le=24)
+    muted: bool | None = None
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        if self.shift is None and self.muted is None:
+            raise EditError("say what is to be done in these bars: a shift, or to rest")
+        metre = project.metre_map
+        start = metre.beat_of_bar(self.first_bar)
+        end = metre.beat_of_bar(max(self.first_bar, self.last_bar) + 1)
+        hand = in_hand(project, known.loops, self.hand)
+        found = [
+            clip for clip in project.clips
+            if clip.strand == hand.strand.id
+            and clip.beat < end - SAME_BEATS and project.clip_end(clip) > start + SAME_BEATS
+        ]  # fmt: skip
+        if not found:
+            raise EditError(f"{hand.strand.name} does not play in these bars")
+        pieces = [piece for clip in found for piece in self._pieces(project, clip, start, end)]
+        edits = (RemoveClips(clips=tuple(c.id for c in found)), AddClips(clips=tuple(pieces)))
+        bars = f"bar {self.first_bar}"
+        if self.last_bar > self.first_bar:
+            bars = f"bars {self.first_bar}–{self.last_bar}"
+        what = f"rest in {bars}" if self.muted else f"shift {bars}"
+        return Resolved(Together(edits=edits, what=what))
+
+    def _pieces(self, project: Project, clip: Clip, start: float, end: float) -> Iterator[Clip]:
+        """A clip before, in and after the bars; what is not cut stays as it is."""
+        first, last = clip.beat, project.clip_end(clip)
+        edges = [
+            first,
+            *(b for b in (start, end) if first + SAME_BEATS < b < last - SAME_BEATS),
+            last,
+        ]
+        origin = clip.beat - clip.slip
+        for i, (a, b) in enumerate(itertools.pairwise(edges)):
+            piece = clip
+            if len(edges) > 2:
+                id_ = clip.id if i == 0 else new_id()
+                piece = clip.changed(id=id_, beat=a, length=b - a, slip=a - origin)
+            if start - SAME_BEATS <= a < end - SAME_BEATS:
+                shift = clip.shift if self.shift is None else clip.shift + self.shift
+                muted = clip.muted if self.muted is None else self.muted
+                piece = piece.changed(shift=shift, muted=muted)
+            yield piece

@@ -323,6 +323,11 @@ class HandKey(TypedDict):
     mending: float
 
 
+class ShiftClash(TypedDict):
+    shift: int
+    clash: float
+
+
 class BarClash(TypedDict):
     clash: float
     worst: str

@@ -38,6 +38,14 @@ def try_clash(studio: StudioDep, project: str, hand: str, ask: AskTrial) -> answ
     return clash_of(studio, tree, studio.hand(tree, hand))
 
 
+@router.get("/projects/{project}/hand/{hand}/clash/shifts")
+def clash_by_shift(studio: StudioDep, project: str, hand: str) -> list[answers.ShiftClash]:
+    """How roughly it would go with all that plays, for each shift on top of what it has."""
+    tree = studio.projects.state(project).project
+    found = studio.clashes.by_shift(tree, studio.hand(tree, hand))
+    return [{"shift": n, "clash": value} for n, value in found.items()]
+
+
 def clash_of(studio: StudioDep, tree: Project, hand: Hand) -> answers.HandClash:
     seen = studio.clashes.of(tree, hand)
     return {

@@ -1,7 +1,8 @@
 // @ts-check
 /** What it clashes with, bar by bar; and the song's keys, which change at bars. */
 
-import { typedNumber } from "../format.js";
+import { semitones, typedNumber } from "../format.js";
+import { getJson } from "../net/api.js";
 import { barLine } from "../metre.js";
 import { layered } from "../ui/frames.js";
 import { section } from "../sections.js";
@@ -24,6 +25,7 @@ export const clashes = (shared) => {
   };
 
   return section(shared.whole, {
+    barsText: "", barsChosen: /** @type {[number, number] | null} */ (null), least: "", leastShift: 0,
     clashText: "", dragText: "", isAlone: false, asking: false,
     keys: /** @type {{bar: number, key: string, moved: string, isFirst: boolean}[]} */ ([]), keyBar: "", keyName: "",
 
@@ -37,7 +39,9 @@ export const clashes = (shared) => {
       view.scope.on(canvas, "pointerleave", () => this.pointAt(null));
       view.scope.on(canvas, "pointerdown", (/** @type {PointerEvent} */ e) => {
         const cell = cellAt(grid(), e.offsetX, e.offsetY);
-        if (cell && shared.clash) this.goToBar(shared.clash.first_bar + cell.column);
+        if (!cell || !shared.clash) return;
+        this.chooseBars(cell);
+        this.goToBar(shared.clash.first_bar + cell.column);
       });
     },
 
@@ -48,9 +52,49 @@ export const clashes = (shared) => {
       this.asking = false;
       if (!done) return;
       looks += 1;
+      this.least = "";
       this.isAlone = !shared.clash?.rows.length;
       const said = shared.clash?.sentence ?? "";
       this.clashText = said ? `${held.hand.name} ${said}.` : this.isAlone ? "Nothing else with notes plays where it does." : "It clashes with nothing that plays where it does.";
+    },
+
+    /** The shift with the least clash, from what is heard in all bars. */
+    async askLeast() {
+      const found = await view.ask("least", (signal) => getJson(`${held.path}/clash/shifts`, signal));
+        if (!found) return;
+      const all = /** @type {{shift: number, clash: number}[]} */ (found);
+      const now = all.find((s) => s.shift === 0)?.clash ?? 0;
+      const best = all.reduce((a, b) => (b.clash < a.clash - 1e-9 ? b : a), all.find((s) => s.shift === 0) ?? all[0]);
+        this.leastShift = best.shift;
+        this.least = best.shift ? `Least at ${semitones(best.shift)} from now: ${(100 * (1 - best.clash / Math.max(now, 1e-9))).toFixed(0)} % less.` : "No other shift clashes less.";
+    },
+
+    /** @param {{row: number, column: number}} cell the bars that clash around it, or it alone */
+    chooseBars({ row, column }) {
+      const { clash } = shared;
+      if (!clash) return;
+      const isHeard = (/** @type {number} */ i) => (clash.rows[row].bars[i]?.clash ?? 0) >= clash.heard;
+      let [from, to] = [column, column];
+      if (isHeard(column)) {
+        while (from > 0 && isHeard(from - 1)) from -= 1;
+        while (to + 1 < clash.count && isHeard(to + 1)) to += 1;
+      }
+      this.barsChosen = [clash.first_bar + from, clash.first_bar + to];
+      this.barsText = from === to ? `Bar ${this.barsChosen[0]}` : `Bars ${this.barsChosen[0]}–${this.barsChosen[1]}`;
+    },
+
+    /** @param {number} shift semitones in the chosen bars alone */
+    shiftBars(shift) {
+      if (this.barsChosen) void view.intent({ kind: "treat_bars", hand: held.name, first_bar: this.barsChosen[0], last_bar: this.barsChosen[1], shift, muted: null });
+    },
+
+    restBars() {
+      if (this.barsChosen) void view.intent({ kind: "treat_bars", hand: held.name, first_bar: this.barsChosen[0], last_bar: this.barsChosen[1], shift: null, muted: true });
+    },
+
+    takeLeast() {
+      void held.change({ kind: "set_shift", semitones: shared.key.shift + this.leastShift });
+      this.least = "";
     },
 
     showKeys() {
