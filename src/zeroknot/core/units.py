@@ -11,6 +11,7 @@ Conventions
 import math
 
 SEMITONES_PER_OCTAVE = 12
+A4_HZ = 440.0  # ISO 16
 SILENCE_DB = -120.0
 
 

@@ -21,9 +21,13 @@ class Targets(Protocol):
 
     def target_of(
         self, beat: float, register: Register | None = None, reach: float = REACH
-    ) -> Target | None: ...
+    ) -> Target | None:
+        """As `Groove.target_of`."""
+        ...
 
-    def strikes(self, first: float, last: float) -> Iterator[Strike]: ...
+    def strikes(self, first: float, last: float) -> Iterator[Strike]:
+        """As `Groove.strikes`."""
+        ...
 
 
 @dataclass(frozen=True)

@@ -13,14 +13,19 @@ Conventions
   none.
 """
 
+from __future__ import annotations
+
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.harmony.key import NAMES
-from zeroknot.core.listening.chroma import A4_HZ, Peaks
+from zeroknot.core.units import A4_HZ
+
+if TYPE_CHECKING:  # what sounds is measured by workers
+    from zeroknot.core.listening.chroma import Peaks
 
 PARTIALS = 12  # a moment
 VERSION = 1  # of the partials that are kept
@@ -43,7 +48,10 @@ class Partials:
     hop_seconds: float
 
     def at(self, seconds: Floats) -> tuple[Table, Table]:
-        """Notes and amplitudes at these seconds of the recording; nothing outside it."""
+        """Notes and amplitudes at these seconds of the recording: float32 [seconds, PARTIALS] each.
+
+        Outside it nothing sounds.
+        """
         which = np.floor(seconds / self.hop_seconds + 0.5).astype(int)
         inside = (which >= 0) & (which < self.notes.shape[0])
         which = np.clip(which, 0, max(0, self.notes.shape[0] - 1))
@@ -100,14 +108,14 @@ def clash(one: tuple[Table, Table], other: tuple[Table, Table]) -> Clash:
 
 
 def roughness(one_hz: Floats, other_hz: Floats) -> Floats:
-    """Of two partials of amplitude 1."""
+    """Of pairs of partials of amplitude 1 at these Hz: float64 [as given], 0…1"""
     low = np.minimum(one_hz, other_hz)
     apart = np.abs(one_hz - other_hz) * 0.24 / (0.021 * low + 19.0)
     return np.asarray(np.exp(-3.5 * apart) - np.exp(-5.75 * apart))
 
 
 def hertz_of(notes: Table) -> Floats:
-    """Frequencies of MIDI note numbers with their fractions."""
+    """Hz of MIDI note numbers with their fractions: float64 [as given]"""
     return np.asarray(A4_HZ * 2.0 ** ((notes.astype(np.float64) - 69.0) / 12.0))
 
 

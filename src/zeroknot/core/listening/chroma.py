@@ -17,12 +17,12 @@ from numpy.typing import NDArray
 
 from zeroknot.core.audio import Audio
 from zeroknot.core.listening.framing import Framing, magnitudes
+from zeroknot.core.units import A4_HZ
 
 WINDOW_SECONDS = 0.186
 HOP_SECONDS = 0.0465
 LOWEST_HZ, HIGHEST_HZ = 50.0, 2_100.0
 PEAKS_A_FRAME = 24
-A4_HZ = 440.0
 
 Floats = NDArray[np.float64]
 

@@ -41,6 +41,7 @@ class ClickPlan:
 
     @property
     def kind(self) -> str:
+        """Who renders it."""
         return "clicks"
 
     @cached_property
@@ -60,6 +61,7 @@ class ClickPlan:
 
     @property
     def lead_frames(self) -> int:
+        """Frames before the one: none."""
         return 0
 
     @property
