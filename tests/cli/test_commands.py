@@ -19,6 +19,9 @@ from tests.studio.helper import StudioTest
 from zeroknot.cli.main import COMMANDS
 from zeroknot.cli.main import run as run_command
 from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.core.harmony.fit import shares_inside
+from zeroknot.core.harmony.key import NAMES, Key
+from zeroknot.core.harmony.tones import profile_of
 from zeroknot.core.render.seam import seam_between
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.time import SetSteadyTempo
@@ -161,6 +164,29 @@ class CommandsTest(unittest.TestCase):
         self.assertTrue(seam_between(before, 0, 44_100, 44_100).is_heard)
         self.assertFalse(seam_between(after, 0, 44_100, 44_100).is_heard)
         np.testing.assert_array_equal(before[:, :43_000], after[:, :43_000])
+
+    def test_a_loop_is_brought_into_a_key(self):
+        source = FIXTURES / "keys_88.flac"
+        own = max(
+            (Key(name, mode) for name in NAMES for mode in ("major", "minor")),
+            key=lambda key: shares_inside(profile_of(rendered("keys_88")), key)[0],
+        )
+        wanted = own.shifted(3)
+        done = run_here(
+            "fit", source, "out.wav", "--ratio", 1, "--to-key", str(wanted), "--from-key", str(own),
+            "--json", folder=self.folder,
+        )  # fmt: skip
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertEqual(json.loads(done.stdout)["semitones"], 3)
+        for wrong, status in (
+            (("--ratio", 1, "--to-key", "H"), 2), (("--ratio", 1, "--from-key", "Dm"), 2),
+        ):  # fmt: skip
+            made = run_here("fit", source, "out.wav", *wrong, folder=self.folder)
+            self.assertEqual(made.returncode, status)
+        drums = self.folder / "still.wav"
+        drums.write_bytes(wav_bytes(audio(np.zeros(44_100)), 16))
+        made = run_here("fit", drums, "o.wav", "--to-key", "Dm", folder=self.folder)
+        self.assertEqual(made.returncode, 1)
 
     def test_a_groove_is_taken_written_and_laid_over_another_file(self):
         with tempfile.TemporaryDirectory() as folder:

@@ -16,6 +16,9 @@ from zeroknot.core.formats.groove_midi import read_groove
 from zeroknot.core.formats.riff import BIT_DEPTHS, FLOAT_BITS, wav_bytes
 from zeroknot.core.groove.layer import GrooveLayer
 from zeroknot.core.groove.measure import measured
+from zeroknot.core.harmony.fit import shift_into
+from zeroknot.core.harmony.key import Key, KeyNameError
+from zeroknot.core.harmony.tones import profile_of
 from zeroknot.core.listening.attack import SENSITIVITY, Attacks
 from zeroknot.core.listening.attacks import all_attacks, is_silent, sounding_range
 from zeroknot.core.listening.material import material_of
@@ -33,6 +36,7 @@ from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.warp.warp_map import WarpMap
 
 NO_SOUND = SoundReading.none()
+SURE_KEY = 0.5  # from which on a key that was heard is gone by
 WRITTEN = {".wav": None, ".flac": "PCM_24", ".aiff": "PCM_24", ".aif": "PCM_24", ".ogg": "VORBIS"}
 
 
@@ -45,6 +49,12 @@ def fit(
     metre: Annotated[str, typer.Option(help="metre of those bars")] = "4/4",
     from_tempo: Annotated[float | None, typer.Option(help="BPM of the input")] = None,
     semitones: Annotated[float, typer.Option(help="shift, length kept")] = 0.0,
+    to_key: Annotated[
+        str | None, typer.Option(help="key to bring it into; on top of --semitones")
+    ] = None,
+    from_key: Annotated[
+        str | None, typer.Option(help="its own key; as it is heard if not given")
+    ] = None,
     formants: Annotated[bool, typer.Option("--formants", help="hold the formants")] = False,
     method: Annotated[str, typer.Option(help="auto, " + ", ".join(METHODS))] = "auto",
     seam: Annotated[str, typer.Option(help="wrap, cut or ring")] = "wrap",
@@ -64,8 +74,21 @@ def fit(
     as_json: Annotated[bool, typer.Option("--json", help="say what was done as JSON")] = False,
 ) -> None:
     """Write IN, stretched and shifted, to OUT, whose format follows its ending."""
+    if from_key is not None and to_key is None:
+        raise typer.BadParameter("--from-key goes with --to-key")
+    wanted, own = (_key(text) if text else None for text in (to_key, from_key))
+    is_shifted = semitones != 0.0 or to_key is not None
     _refuse_bad_use(
-        target, ratio, tempo, bars, from_tempo, semitones, method, seam, crossfade, bits
+        target,
+        ratio,
+        tempo,
+        bars,
+        from_tempo,
+        is_shifted,
+        method,
+        seam,
+        crossfade,
+        bits,
     )
     if groove is not None and tempo is None:
         raise typer.BadParameter("--groove goes with --tempo: a groove lies on beats")
@@ -73,6 +96,8 @@ def fit(
         raise typer.BadParameter("--strength and --accents are 0 to 100 percent")
     with _opened(source) as file:
         sound = read_audio(file)[1]
+    if wanted:
+        semitones += _shift(sound, wanted, own)
     # Attacks are heard at the file's own rate, as they are when it is brought in.
     everything = all_attacks(sound)
     attacks = everything.at_sensitivity(SENSITIVITY)
@@ -106,6 +131,23 @@ def fit(
     _write(target, Audio(out, at_rate.rate), bits)
     if as_json:
         print(json.dumps(_report(source, target, plan, out.shape[1], why)))
+
+
+def _key(text: str) -> Key:
+    try:
+        return Key.parse(text)
+    except KeyNameError as error:
+        raise typer.BadParameter(str(error)) from error
+
+
+def _shift(sound: Audio, wanted: Key, own: Key | None) -> int:
+    """Semitones into a key, by the rule of `core.harmony.fit`."""
+    profile = profile_of(sound)
+    if not any(profile):
+        raise FormatError("no notes were heard that could be brought into a key")
+    if own is None and (heard := listen(sound).key).key and heard.confidence >= SURE_KEY:
+        own = Key.parse(heard.key or "")
+    return shift_into(profile, wanted, own)
 
 
 def _opened(source: Path):  # type: ignore[no-untyped-def]
@@ -152,15 +194,15 @@ def _layer(
 
 def _refuse_bad_use(
     target: Path, ratio: float | None, tempo: float | None, bars: int | None,
-    from_tempo: float | None, semitones: float, method: str, seam: str,
+    from_tempo: float | None, is_shifted: bool, method: str, seam: str,
     crossfade: float, bits: int,
 ) -> None:  # fmt: skip
     """Bad use, and what is not there yet, end with exit status 2."""
     wrong = None
     if ratio is not None and tempo is not None:
         wrong = "give either --ratio or --tempo"
-    elif ratio is None and tempo is None and semitones == 0.0:
-        wrong = "give --ratio, --tempo or --semitones"
+    elif ratio is None and tempo is None and not is_shifted:
+        wrong = "give --ratio, --tempo, --semitones or --to-key"
     elif tempo is None and (bars is not None or from_tempo is not None):
         wrong = "--bars and --from-tempo go with --tempo"
     elif bars is not None and from_tempo is not None:

@@ -28,16 +28,24 @@ SAME_BEATS = 1e-6
 
 
 class SetKeyAt(Intent):
-    """The song's key from a bar on. With its first key, all that has one by nature follows it."""
+    """The song's key from a bar on. With its first key, all that has one by nature follows it.
+
+    was  the bar at which a change stood that is moved
+    """
 
     kind: Literal["set_key_at"] = "set_key_at"
     bar: int = Field(1, ge=1, le=100_000)
     key: str = Field(max_length=40)
+    was: int | None = None
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         key = str(Key.parse(self.key))
         bar = self.bar if project.keys else 1
-        kept = [change for change in project.keys if change.bar != bar]
+        if self.was is not None and all(change.bar != self.was for change in project.keys):
+            raise EditError("the key does not change there (any more)")
+        if self.was is not None and self.was == project.keys[0].bar and bar != self.was:
+            raise EditError("the first key stays where the song begins")
+        kept = [change for change in project.keys if change.bar not in (bar, self.was)]
         changes = sorted([*kept, KeyChange(bar=bar, key=key)], key=lambda change: change.bar)
         keys = SetKeys(changes=tuple(changes))
         if project.keys:

@@ -12,6 +12,7 @@ const TOP = 16; // of what lies in the bars
 const LEAST_BARS = 16;
 const LEAST_APART = 44; // pixels from number to number
 const BRACKET = 6;
+const FLAG = 8; // pixels, of a change of the key
 
 /** @typedef {import("../types.js").ProjectState} ProjectState */
 /** @typedef {import("../ui/frames.js").Palette} Palette */
@@ -22,6 +23,8 @@ export function startStrip(session, canvas) {
   const scope = new Scope();
   /** @type {{from: number, to: number} | null} */
   let dragged = null;
+  /** A change of the key that is dragged. @type {{was: number, bar: number} | null} */
+  let keyBar = null;
   const metres = () => session.state.metres;
   const bars = () => Math.max(LEAST_BARS, session.state.last_bar + 1);
   const perBeat = () => (canvas.clientWidth - 2 * LEFT) / beatOfBar(metres(), bars() + 1);
@@ -35,9 +38,26 @@ export function startStrip(session, canvas) {
     return isFree ? { from, to } : { from: barLine(metres(), from).beat, to: nextBarLine(metres(), to) };
   };
 
+  /** A later change of the key under the pointer: its flag hangs on the strip's lower edge. @param {PointerEvent} event */
+  const keyAt = (event) => session.state.keys.slice(1).find((k) => Math.abs(xOf(k.beat) - event.offsetX) < FLAG && event.offsetY > canvas.clientHeight - 2 * FLAG) ?? null;
+  /** To another bar. @param {PointerEvent} event @param {ProjectState["keys"][number]} change */
+  const dragKey = (event, change) => gesture(event, {
+    tapped: () => session.engine().song.go(change.beat),
+    moved: ({ x }) => { keyBar = { was: change.bar, bar: Math.max(2, barLine(metres(), beatAt(x) + metres()[0].beats_per_bar / 2).bar) }; },
+    done: () => {
+      if (keyBar && keyBar.bar !== change.bar) void session.submit({ kind: "set_key_at", bar: keyBar.bar, key: change.key, was: change.bar });
+    },
+    ended: () => { keyBar = null; },
+  });
+
   scope.on(canvas, "pointerdown", (/** @type {PointerEvent} */ event) => {
     if (event.button !== 0) return;
     const begun = beatAt(event.clientX);
+    const change = keyAt(event);
+    if (change) {
+      dragKey(event, change);
+      return;
+    }
     gesture(event, {
       tapped: ({ alt }) => session.engine().song.go(alt ? begun : barLine(metres(), begun).beat),
       moved: ({ x, alt }) => {
@@ -71,7 +91,7 @@ export function startStrip(session, canvas) {
     setCycle(session, { from, to: end, on: true });
   });
   scope.add(picture(canvas, () => [
-    session.state.moves, Math.round(2 * xOf(session.beat())), dragged, cycleOf(session),
+    session.state.moves, Math.round(2 * xOf(session.beat())), dragged, cycleOf(session), keyBar,
   ], (c, { width, height, colours }) => {
     const { state } = session;
     const cycle = dragged ? { ...dragged, on: true } : cycleOf(session);
@@ -79,6 +99,7 @@ export function startStrip(session, canvas) {
     drawBars(c, metres(), bars(), xOf, perBeat(), height, colours);
     drawClips(c, state, xOf, perBeat(), height, colours);
     if (state.tempos.length > 1) drawTempo(c, state, xOf, width, height, colours);
+    drawKeys(c, state.keys.slice(1), (k) => xOf(k.bar === keyBar?.was ? beatOfBar(metres(), keyBar.bar) : k.beat), height, colours);
     drawPlayhead(c, xOf(Math.max(0, session.beat())), height, colours);
   }));
 
@@ -147,6 +168,26 @@ function drawClips(c, state, xOf, perBeat, height, colours) {
     c.fill();
   }
   c.globalAlpha = 1;
+}
+
+/** Where the key changes: a small flag on the lower edge, with its name. @param {CanvasRenderingContext2D} c @param {ProjectState["keys"]} keys @param {(key: ProjectState["keys"][number]) => number} x @param {number} height @param {Palette} colours */
+function drawKeys(c, keys, x, height, colours) {
+  c.font = "10px 'Spline Sans Mono Variable', monospace";
+  for (const key of keys) {
+    const at = Math.round(x(key)) + 0.5;
+    c.strokeStyle = colours.ink;
+    c.beginPath();
+    c.moveTo(at, TOP);
+    c.lineTo(at, height);
+    c.stroke();
+    const width = c.measureText(key.key).width + 8;
+    c.fillStyle = colours.panel;
+    c.fillRect(at, height - FLAG - 4, width, FLAG + 3);
+    c.strokeStyle = colours.line;
+    c.strokeRect(at, height - FLAG - 4, width, FLAG + 3);
+    c.fillStyle = colours.ink;
+    c.fillText(key.key, at + 4, height - 4);
+  }
 }
 
 /** A tempo that moves: its line over the clips, a ring on each of its points. @param {CanvasRenderingContext2D} c @param {ProjectState} state @param {Across} xOf @param {number} width @param {number} height @param {Palette} colours */
