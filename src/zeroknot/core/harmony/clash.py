@@ -10,7 +10,7 @@ Conventions
 - The clash of two sounds is the roughness of every partial of the one against every one of the
   other, over the squared sum of all amplitudes, mean over moments.
 - Partials are (MIDI note number with its fraction, amplitude), as many a moment; amplitude 0 for
-  none.
+  none. Amplitudes of recordings count by how loud they are.
 """
 
 from __future__ import annotations
@@ -28,8 +28,9 @@ if TYPE_CHECKING:  # what sounds is measured by workers
     from zeroknot.core.listening.chroma import Peaks
 
 PARTIALS = 12  # a moment
-VERSION = 1  # of the partials that are kept
-HEARD = 0.008  # clash from which on two loops are said to clash
+VERSION = 2  # of the partials that are kept
+HEARD = 0.007  # clash from which on two loops are said to clash: 1 in 20 bars of one key reach it
+LOUDNESS = 0.6  # power of the amplitude that loudness goes by (Stevens 1955, from memory)
 
 Table = NDArray[np.float32]
 Floats = NDArray[np.float64]
@@ -71,7 +72,7 @@ def partials_of(peaks: Peaks) -> Partials:
     rank = np.arange(frames.size) - first[frames]
     kept = rank < PARTIALS
     notes[frames[kept], rank[kept]] = peaks.notes[order][kept]
-    amplitudes[frames[kept], rank[kept]] = peaks.weights[order][kept]
+    amplitudes[frames[kept], rank[kept]] = peaks.weights[order][kept] ** LOUDNESS
     return Partials(notes, amplitudes, peaks.hop_seconds)
 
 

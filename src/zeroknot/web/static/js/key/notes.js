@@ -26,15 +26,7 @@ export const notes = (shared) => {
         const [y, left, right] = [sheet.height / 2, sheet.width * 0.25, sheet.width * 0.75];
         const total = Math.round(key.shifted);
         drawNotes(c, left, y, radius, notesShown(key, 0), "as it is", !!key.key, sheet.colours);
-        drawNotes(c, right, y, radius, notesShown(key, total), total ? semitones(total) : "unshifted", !!key.key, sheet.colours);
-        // A thread from where its strongest note was to where it is now.
-        c.strokeStyle = sheet.colours.quiet;
-        c.setLineDash([3, 4]);
-        c.beginPath();
-        c.moveTo(left + radius + 30, y);
-        c.bezierCurveTo(left + radius + 60, y - 16, right - radius - 60, y + 16, right - radius - 30, y);
-        c.stroke();
-        c.setLineDash([]);
+        drawNotes(c, right, y, radius, notesShown(key, total), semitones(total), !!key.key, sheet.colours);
       }));
     },
 
