@@ -141,5 +141,23 @@ class StoredDifferencesTest(Stored):
         self.assertEqual(state.project.tempo[0].bpm, 90 + 65 / 4)
 
 
+class StoredGroovesTest(Stored):
+    """Written on 2026-11-28: schema 3, with grooves, the song's feel, keys and tuning."""
+
+    schema = 3
+
+    def test_it_opens_with_its_history_its_grooves_and_its_keys(self):
+        [entry] = self.studio.projects.list()
+        tree = self.studio.projects.state(entry.id).project
+        self.assertEqual([k.key for k in tree.keys], ["D minor", "E dorian"])
+        self.assertEqual((tree.grooves[0].groove.name, tree.feel[0].bar), ("Feel", 3))
+        laid = tree.strands[0].groove
+        self.assertEqual((laid.timing, laid.accents, laid.kept), (0.9, 0.4, tree.grooves[0].id))
+        self.assertTrue(tree.strands[1].groove.follows)
+        self.assertEqual((tree.a4_hz, tree.strands[0].cents), (442.0, -12.0))
+        self.read_whole_history(entry.id)
+        self.same_as_its_file(entry.id)
+
+
 if __name__ == "__main__":
     unittest.main()
