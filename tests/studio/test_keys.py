@@ -1,14 +1,19 @@
 """The song's key: who follows it, what moves where it changes, tuning, clashes."""
 
+import io
+
+import mido
 import numpy as np
 
 from tests.sounds import RATE, audio
 from tests.studio.helper import StudioTest
 from zeroknot.core.errors import EditError, ZeroKnotError
+from zeroknot.core.formats.midi import read_midi
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.harmony.tones import profile_of
 from zeroknot.core.listening.chroma import spectral_peaks, tuning_cents
 from zeroknot.core.mixing.mix import mix
+from zeroknot.core.render.notes_run import NotesRendering
 from zeroknot.document.edits.clip import ChangeClip
 from zeroknot.studio.intents.key import (
     CorrectTuning,
@@ -206,6 +211,34 @@ class ChangeTest(KeyTest):
         self.do(RemoveKeyAt(bar=3))
         self.do(RemoveKeyAt(bar=1))
         self.assertEqual(self.tree().keys, ())
+
+
+class ScaleTest(KeyTest):
+    def test_notes_of_midi_keep_their_degree(self):
+        track = mido.MidiTrack([mido.MetaMessage("set_tempo", tempo=500_000)])
+        for note in (57, 60, 64, 67):  # A, C, E, G: 1, 3, 5, 7 of A minor
+            track.append(mido.Message("note_on", note=note, velocity=80, time=0))
+            track.append(mido.Message("note_off", note=note, time=480))
+        out = io.BytesIO()
+        mido.MidiFile(type=0, ticks_per_beat=480, tracks=[track]).save(file=out)
+        sha = self.bring(out.getvalue(), "line.mid").sha
+        self.studio.shelf.change([sha], StateKey(key="A minor"))
+        loop = self.studio.shelf.loop(sha)
+        self.do(SetKeyAt(key="C major"))
+        self.do(Place(hand=sha, beat=0))
+        self.do(Follow(hand=sha, along=True))
+        self.do(SetKeyAt(bar=2, key="C minor"))
+
+        def pitches(beat):
+            plan = Placement.of(self.tree(), self.strand(loop), loop, beat).plan
+            with self.studio.store.path(sha).open("rb") as file:
+                notes = NotesRendering(read_midi(file), plan)._notes
+            return sorted(int(n.pitch) for n in notes)
+
+        self.assertEqual(pitches(0.0), [60, 64, 67, 71])  # C, E, G, B
+        self.assertEqual(pitches(4.0), [60, 63, 67, 70])  # C, E♭, G, B♭
+        with self.assertRaises(EditError):
+            self.do(Follow(hand=self.chords.sha, along=True))
 
 
 class TuningTest(KeyTest):

@@ -18,11 +18,13 @@ class InKey(Value):
     profile  energy of the twelve pitch classes of its loop, C first, by value
     key      the loop's own, by value; None where it has none
     prefers  tonic to tonic, or to that of the key with the same notes
+    along    notes keep their degree of the scale instead (MIDI alone)
     """
 
     profile: tuple[Share, ...] = Field(min_length=12, max_length=12)
     key: str | None = None
     prefers: Prefers = "tonic"
+    along: bool = False
 
     @field_validator("key")
     @classmethod

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from zeroknot.core.harmony.clash import HEARD, Clash, Partials, clash, pair_text
 from zeroknot.core.harmony.fit import SHIFTS, shares_inside, shift_into
-from zeroknot.core.harmony.key import Key
+from zeroknot.core.harmony.key import NAMES, Key
 from zeroknot.core.harmony.profile import Profile
 from zeroknot.core.listening.sound_kind import UNPITCHED
 from zeroknot.core.loop import Loop
@@ -25,7 +25,7 @@ from zeroknot.studio.placement import Placement, key_shift
 MOMENTS_A_BAR = 16
 MOST_BARS = 256
 MOST_PARTIAL_BYTES = 64 * 1024 * 1024
-OFF_CENTS = 4.0  # from which on it is said that a speed detunes
+LEAST_SHARE = 0.01  # of the energy: a note with less is not named
 
 
 @dataclass(frozen=True)
@@ -51,6 +51,7 @@ class SeenKey:
     correction  cents that would bring it to the song's concert pitch
     spool_cents  by which its speed detunes it; 0 where pitch does not follow speed
     mending   own shift that would take that back
+    outside   names of notes that then lie outside the key, the loudest first
     """
 
     profile: Profile
@@ -65,6 +66,7 @@ class SeenKey:
     correction: float | None
     spool_cents: float
     mending: float
+    outside: tuple[str, ...]
 
 
 def seen_key(project: Project, hand: Hand, beat: float = 0.0) -> SeenKey:
@@ -97,7 +99,21 @@ def seen_key(project: Project, hand: Hand, beat: float = 0.0) -> SeenKey:
         correction=correction_of(project, loop),
         spool_cents=100.0 * speed,
         mending=round(-speed, 2),
+        outside=_outside(profile, key, placed),
     )
+
+
+def _outside(profile: Profile, key: Key | None, placed: Placement) -> tuple[str, ...]:
+    if key is None:
+        return ()
+    by_note = placed.by_note or (0,) * 12
+    shift = round(placed.semitones)
+    found = [
+        (share, NAMES[(note + shift + by_note[note]) % 12])
+        for note, share in enumerate(profile)
+        if share >= LEAST_SHARE and not key.weights[(note + shift + by_note[note]) % 12]
+    ]
+    return tuple(name for _, name in sorted(found, reverse=True))
 
 
 def _speed_semitones(placed: Placement) -> float:

@@ -13,6 +13,8 @@ import numpy as np
 from zeroknot.core.errors import StretchError
 from zeroknot.core.groove.feel import FeelFrom, Targets
 from zeroknot.core.groove.hit import REGISTERS
+from zeroknot.core.harmony.degrees import degrees_kept
+from zeroknot.core.harmony.fit import interval
 from zeroknot.core.loop import Loop
 from zeroknot.core.render.clicks import ClickPlan
 from zeroknot.core.render.plan import (
@@ -46,6 +48,7 @@ class Placement:
     beat       of that tempo map, on which its one lies
     semitones  by which it is shifted there
     feel       the song's groove there; None where the strand does not go by it
+    by_note    semitones that notes of each pitch class move beside that; () for none
     """
 
     strand: Strand
@@ -55,6 +58,7 @@ class Placement:
     beat: float
     semitones: float
     feel: FeelFrom | None = None
+    by_note: tuple[int, ...] = ()
 
     @classmethod
     def of(
@@ -71,7 +75,8 @@ class Placement:
         # In its own time it is the same wherever it lies.
         tempo, beat = (project.tempo_map, beat) if strand.follows else (OWN_TIME, 0.0)
         feel = project.song_feel.from_beat(beat) if goes_by_the_song(strand) else None
-        return cls(strand, loop, project.rate, tempo, beat, semitones, feel)
+        by_note = by_degrees(project, strand, at) if loop.is_midi else ()
+        return cls(strand, loop, project.rate, tempo, beat, semitones, feel, by_note)
 
     @cached_property
     def warp(self) -> WarpMap:
@@ -90,7 +95,7 @@ class Placement:
     def law(self) -> object:
         """Where it is the same, a strand has the same plan."""
         feel = self.feel.feel.phase(self.beat, self.strand.span) if self.feel else None
-        return self._time_law, feel, self.semitones
+        return self._time_law, feel, self.semitones, self.by_note
 
     @property
     def _time_law(self) -> object:
@@ -198,6 +203,7 @@ class Placement:
             crossfade_s=crossfade_of(strand, loop),
             gains=gains,
             lengths_by=below,
+            by_note=self.by_note,
         )
 
     @cached_property
@@ -262,7 +268,19 @@ def key_shift(project: Project, strand: Strand, beat: float) -> int:
     asked = strand.in_key
     if asked is None:
         return 0
+    if asked.along and asked.own and project.keys:
+        first = project.key_map.changes[0][1]
+        return interval(asked.own, first) + project.key_map.moved_at(beat)
     return project.key_map.shift_at(beat, asked.profile, asked.own, asked.prefers)
+
+
+def by_degrees(project: Project, strand: Strand, beat: float) -> tuple[int, ...]:
+    """What notes move beside the shift so that they keep their degree; () where they need not."""
+    asked, key = strand.in_key, project.key_map.key_at(beat)
+    if asked is None or not asked.along or asked.own is None or key is None:
+        return ()
+    kept = degrees_kept(asked.own, key)
+    return kept if any(kept) else ()
 
 
 def goes_by_the_song(strand: Strand) -> bool:

@@ -182,7 +182,7 @@ class SheetMaker:
         if strand.in_key:
             # What rings past its end was struck before the change, and stays as it was.
             last = beat + self.project.length_of(ONE_PASS, strand) - _SLACK
-            moves += self.project.key_map.breaks_between(begin, last)
+            moves += self.project.key_map.breaks_between(begin, last, strand.in_key.along)
         frame_of = self.project.tempo_map.frame_of_beat
         return tuple(
             (frame_of(at, self.project.rate), self._plan(clip, strand, loop, beat, at))

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from librosa import key_to_degrees
 
 from tests.sounds import RATE, audio, rendered
+from zeroknot.core.harmony.degrees import degrees_kept
 from zeroknot.core.harmony.fit import (
     NEAR,
     SHIFTS,
@@ -126,6 +127,27 @@ class KeyMapTest(unittest.TestCase):
         self.assertIsNone(KeyMap().key_at(0.0))
         relative = KeyMap(((0.0, Key.parse("A minor")), (8.0, Key.parse("A major"))))
         self.assertEqual(relative.breaks_between(0.0, 16.0), [])
+
+
+class DegreesTest(unittest.TestCase):
+    def test_degrees_are_kept_from_mode_to_mode(self):
+        # Common practice, no source: the third, sixth and seventh of a minor key are a semitone
+        # lower than those of the major one.
+        found = degrees_kept(Key.parse("A minor"), Key.parse("C major"))
+        self.assertEqual([found[n] for n in (9, 11, 0, 2, 4, 5, 7)], [0, 0, 1, 0, 0, 1, 1])
+        back = degrees_kept(Key.parse("C major"), Key.parse("A minor"))
+        self.assertEqual([back[n] for n in (0, 2, 4, 5, 7, 9, 11)], [0, 0, -1, 0, 0, -1, -1])
+        self.assertEqual(degrees_kept(Key.parse("D minor"), Key.parse("G minor")), (0,) * 12)
+        self.assertEqual(degrees_kept(Key("C", TONIC_ONLY), Key.parse("C major")), (0,) * 12)
+
+    @given(keys, keys)
+    def test_every_note_of_a_scale_comes_to_the_same_degree(self, own, wanted):
+        if TONIC_ONLY in (own.mode, wanted.mode):
+            return
+        found = degrees_kept(own, wanted)
+        by = interval(own, wanted)
+        moved = [(n + by + found[n]) % 12 for n in own.notes]
+        self.assertEqual(tuple(moved), wanted.notes)
 
 
 class TonesTest(unittest.TestCase):

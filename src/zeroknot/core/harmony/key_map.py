@@ -32,11 +32,17 @@ class KeyMap:
         key = self.key_at(beat)
         return interval(self.changes[0][1], key) if key else 0
 
-    def breaks_between(self, first: float, last: float) -> list[float]:
-        """Beats inside at which what follows moves."""
+    def breaks_between(self, first: float, last: float, along: bool = False) -> list[float]:
+        """Beats inside at which what follows moves.
+
+        along  by degrees: then it moves where the mode changes, too
+        """
         return [
-            beat for beat, _ in self.changes
-            if first < beat < last and self.moved_at(beat) != self.moved_at(beat - 1e-6)
+            beat for beat, key in self.changes
+            if first < beat < last and (
+                self.moved_at(beat) != self.moved_at(beat - 1e-6)
+                or (along and key != self.key_at(beat - 1e-6))
+            )
         ]  # fmt: skip
 
     def shift_at(

@@ -25,5 +25,8 @@ def _pass_of(told: dict[str, Any]) -> RenderPlan:
         for name in ("knots", "lengths_by")
     )
     gains = tuple((int(at), float(db)) for at, db in told.pop("gains", ()))
+    by_note = tuple(int(n) for n in told.pop("by_note", ()))
     settings = StretchSettings(**told.pop("settings", {}))
-    return RenderPlan(knots=knots, settings=settings, gains=gains, lengths_by=lengths_by, **told)
+    return RenderPlan(
+        knots=knots, settings=settings, gains=gains, lengths_by=lengths_by, by_note=by_note, **told
+    )

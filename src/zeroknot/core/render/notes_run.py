@@ -73,6 +73,7 @@ def _played(part: MidiPart, plan: RenderPlan) -> Iterator[PlayedNote]:
     is_drums = part.voice == "drums"
     voice = part.voice if is_drums else plan.settings.voice or part.voice
     shift = 0.0 if is_drums else plan.semitones
+    by_note = (0,) * 12 if is_drums or not plan.by_note else plan.by_note
     inside = [
         n for n in part.notes
         if plan.lead_from <= n.start < plan.end_second - EARLY_SECONDS
@@ -90,7 +91,11 @@ def _played(part: MidiPart, plan: RenderPlan) -> Iterator[PlayedNote]:
     for i, note in enumerate(inside):
         frames = held[i] if held else lasting[i]
         yield PlayedNote(
-            at[i], frames, note.pitch + shift, _struck(note.velocity, at[i], plan), voice
+            at[i],
+            frames,
+            note.pitch + shift + by_note[note.pitch % 12],
+            _struck(note.velocity, at[i], plan),
+            voice,
         )
 
 

@@ -55,6 +55,7 @@ class RenderPlan:
     gains        (output frame of a hit, dB from it until the next), rising
     lengths_by   (source second, output frame) by which notes last as long as they do; by the knots
                  where there are none
+    by_note      semitones that notes of each pitch class move beside the shift, C first; or ()
     """
 
     source: str
@@ -70,6 +71,7 @@ class RenderPlan:
     crossfade_s: float = 0.0
     gains: Gains = ()
     lengths_by: tuple[tuple[float, int], ...] = ()
+    by_note: tuple[int, ...] = ()
 
     def __post_init__(self) -> None:
         if not abs(self.semitones) <= STEEPEST_SHIFT:
@@ -158,11 +160,13 @@ def plan_pass(
     crossfade_s: float = 0.0,
     gains: tuple[tuple[float, float], ...] = (),
     lengths_by: WarpMap | None = None,
+    by_note: tuple[int, ...] = (),
 ) -> RenderPlan:
     """The plan of the pass whose zero knot lies on a beat of the project.
 
     gains       (source second of a hit, dB from it until the next), rising
     lengths_by  the map by which notes keep their lengths; None where they end as they are moved
+    by_note     semitones that notes of each pitch class move beside the shift; () for none
     Raises StretchError where a part would be longer or shorter than 8 times.
     """
     chosen = method_named(method)
@@ -182,6 +186,7 @@ def plan_pass(
         semitones=semitones if chosen.shifts else 0.0,
         crossfade_s=crossfade_s,
         lengths_by=laid.points(lengths_by) if lengths_by and lengths_by != warp else (),
+        by_note=by_note if any(by_note) else (),
     )
     refuse_beyond_limits(plan.knots, rate)
     return replace(plan, gains=_on_frames(gains, plan)) if gains else plan

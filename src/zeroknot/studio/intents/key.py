@@ -74,11 +74,13 @@ class Follow(FitIntent):
     """Whether what is in hand follows the song's key.
 
     prefers  tonic to tonic, or to that of the key with the same notes, where both do as well
+    along    notes of MIDI keep their degree of the scale
     """
 
     kind: Literal["follow_key"] = "follow_key"
     follows: bool = True
     prefers: Prefers | None = None
+    along: bool | None = None
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         if not self.follows:
@@ -89,6 +91,12 @@ class Follow(FitIntent):
             raise EditError(f"no notes were heard in {hand.strand.name} that could follow a key")
         if self.prefers:
             found = found.changed(prefers=self.prefers)
+        if self.along and not hand.loop.is_midi:
+            raise EditError("only notes can be moved along the scale; this is a recording")
+        if self.along and found.own is None:
+            raise EditError("say in which key it is first: degrees are counted from its tonic")
+        if self.along is not None:
+            found = found.changed(along=self.along)
         return hand.strand.changed(in_key=found), "follow the key"
 
     def edit(self, hand: Hand, strand: Strand, what: str) -> Edit:

@@ -309,6 +309,9 @@ class HandKey(TypedDict):
     own: str | None
     follows: bool
     prefers: Literal["tonic", "relative"]
+    along: bool
+    is_midi: bool
+    outside: list[str]
     asked: int
     shift: float
     set_cents: float

@@ -30,7 +30,8 @@ export function keySentence(key) {
   if (!key.key) return "The song has no key yet. Give it one, and what has notes is brought into it.";
   const inside = insideAt(key, Math.round(key.shifted));
   const parts = [`${semitones(round(key.shifted, 2))}: ${Math.round(100 * (inside ?? 0))} % of its sound is inside ${key.key}.`];
-  if (key.proposed !== null && key.proposed !== Math.round(key.shifted)) {
+  if (key.outside.length) parts.push(`Outside: ${key.outside.join(", ")}.`);
+  if (key.proposed !== null && !key.along && key.proposed !== Math.round(key.shifted)) {
     const best = insideAt(key, key.proposed) ?? 0;
     parts.push(`At ${semitones(key.proposed)} it would be ${Math.round(100 * best)} %.`);
   }

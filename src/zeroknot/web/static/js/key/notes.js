@@ -14,7 +14,7 @@ export const notes = (shared) => {
   let looks = 0;
 
   return section(shared.whole, {
-    sentence: "", ruleText: "", speedText: "", follows: false, prefers: "tonic", hasKey: false, hasNotes: false, ownShift: 0,
+    sentence: "", ruleText: "", speedText: "", follows: false, prefers: "tonic", along: false, isMidi: false, hasKey: false, hasNotes: false, ownShift: 0,
     shares: /** @type {{shift: number, label: string, title: string, percent: number, pressed: string, proposed: boolean}[]} */ ([]),
     ownKey: "", sure: "", otherKeys: /** @type {{key: string, about: string}[]} */ ([]), tuned: "", canCorrect: false, setCents: 0, a4: "440",
 
@@ -38,6 +38,8 @@ export const notes = (shared) => {
       this.speedText = speedText(key);
       this.follows = key.follows;
       this.prefers = key.prefers;
+      this.along = key.along;
+      this.isMidi = key.is_midi;
       this.hasKey = !!key.key;
       this.hasNotes = key.profile.some((share) => share > 0);
       this.ownShift = key.shift;
@@ -83,6 +85,10 @@ export const notes = (shared) => {
     /** @param {string} prefers */
     prefer(prefers) {
       if (prefers !== shared.key.prefers) void held.change({ kind: "follow_key", follows: true, prefers: /** @type {"tonic" | "relative"} */ (prefers) });
+    },
+
+    toggleAlong() {
+      void held.change({ kind: "follow_key", follows: true, along: !shared.key.along });
     },
 
     /** What key the loop itself has. @param {string} key */
