@@ -12,6 +12,7 @@ that one.
 """
 
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import Literal
 
 from zeroknot.core.harmony.key import SCALES, TONIC_ONLY, Key
@@ -55,8 +56,9 @@ def shares_inside(profile: Sequence[float], key: Key) -> dict[int, float]:
     }
 
 
+@lru_cache(maxsize=4096)  # asked of every clip of a song
 def shift_into(
-    profile: Sequence[float], key: Key, own: Key | None = None, prefers: Prefers = "tonic"
+    profile: tuple[float, ...], key: Key, own: Key | None = None, prefers: Prefers = "tonic"
 ) -> int:
     """The shift that brings a loop into a key, by the rule above.
 

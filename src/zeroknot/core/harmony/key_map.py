@@ -8,7 +8,6 @@ Conventions
 """
 
 from bisect import bisect_right
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 from zeroknot.core.harmony.fit import Prefers, interval, shift_into
@@ -46,7 +45,7 @@ class KeyMap:
         ]  # fmt: skip
 
     def shift_at(
-        self, beat: float, profile: Sequence[float], own: Key | None, prefers: Prefers
+        self, beat: float, profile: tuple[float, ...], own: Key | None, prefers: Prefers
     ) -> int:
         """Semitones that bring a loop into the key at a beat; 0 where the song has none."""
         if not self.changes:
