@@ -14,7 +14,7 @@ export const laid = (shared) => {
   const { session, held, trial } = shared;
 
   return section(shared.whole, {
-    span: "", summary: "", follows: true, ownText: "",
+    span: "", summary: "", follows: true, ownText: "", hasGroove: false, groovePath: "",
     /** @type {{label: string, share: number, pressed: string}[]} */
     spans: [],
     every: 1, unit: /** @type {"beats" | "bars"} */ ("beats"), everies: EVERY, straightenText: "", amount: 100, isStraight: false,
@@ -27,6 +27,8 @@ export const laid = (shared) => {
       this.spans = SHARES.map(([label, share]) => ({ label, share, pressed: String(isShare === share) }));
       this.summary = `Tempo ${signedPercent(hand.tempo_change_percent)}, ${asLong(hand.duration_ratio)}.`;
       this.follows = hand.follows;
+      this.hasGroove = hand.has_groove;
+      this.groovePath = `/p/${session.state.id}/groove/${held.name}`;
       this.ownText = ownTimeText(hand);
       this.isStraight = !!hand.straighten;
       this.amount = hand.straighten ? round(100 * hand.straighten.amount, 1) : 100;

@@ -91,7 +91,8 @@ export const dbText = (db) => `${db > 0 ? "+" : db < 0 ? "−" : ""}${Math.abs(d
 export function sentence(groove) {
   const { laid, before_ms: before, after_ms: after, farthest } = groove;
   if (!groove.hits.length) return "No hits were heard in it that a groove could move.";
-  if (!laid?.groove) return laid?.follows ? "The song has no groove here: give it one, or lay one over this alone." : "";
+  if (!laid?.groove) return laid?.follows ? "The song has no groove here: give it one, or lay one over this alone."
+    : "No groove is laid over it. Choose one at the right, lay even steps, or take one from another loop.";
   if (before === null || after === null) return "No hit lies near enough to a step of this groove.";
   const parts = [`Before: ${before.toFixed(1)} ms from the groove on average.`, `After: ${after.toFixed(1)}.`];
   if (farthest) parts.push(`Farthest move ${Math.abs(farthest.ms).toFixed(0)} ms, at ${farthest.place}.`);
