@@ -182,10 +182,12 @@ def laid(task: tuple[int, Path]) -> dict:
     return {"content": loop.content, "ms": errors, "missed": len(wanted) - len(errors)}
 
 
-def swing_read(task: tuple[int, Path, float]) -> tuple[float, float]:
-    """A loop swung by a known ratio, and the ratio read from it."""
+def swing_read(task: tuple[int, Path, float]) -> tuple[float, float] | None:
+    """A loop swung by a known ratio, and the ratio read from it; None where it has no offbeats."""
     seed, cache, ratio = task
     loop = rendered(seed, cache, swung=100.0 * ratio / (1.0 + ratio))
+    if loop.per_beat != PER_BEAT:
+        return None
     warp = WarpMap.between(0.0, loop.sound.seconds, BEATS)
     hits = at_sensitivity(measured(loop.sound, all_attacks(loop.sound)), SENSITIVITY)
     made = taken(played_of(hits, warp, 0.0, BEATS), PER_BEAT, BEATS, 1.0)
@@ -232,7 +234,7 @@ def main() -> None:
         some = [p for p in puts if name in (p["content"], "all")]
         missed = sum(p.get("missed", 0) for p in some)
         print(f"{name:20} {percentiles([v for p in some for v in p['ms']])}  {missed}")
-    off = [abs(read - wanted) for wanted, read in swings]
+    off = [abs(pair[1] - pair[0]) for pair in swings if pair]
     print(f"swing ratio: median {np.median(off):.3f}, worst {max(off):.3f} of {len(off)}")
 
 

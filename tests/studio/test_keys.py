@@ -18,6 +18,7 @@ from zeroknot.document.edits.clip import ChangeClip
 from zeroknot.studio.intents.key import (
     CorrectTuning,
     Follow,
+    PlaceInGaps,
     RemoveKeyAt,
     SetA4,
     SetKeyAt,
@@ -313,6 +314,15 @@ class ClashTest(KeyTest):
         for wrong in ({"first_bar": 40, "last_bar": 41, "shift": 1.0}, nothing):
             with self.subTest(wrong), self.assertRaises(EditError):
                 self.do(TreatBars(hand=self.chords.sha, **wrong))
+
+    def test_it_is_played_where_the_others_rest(self):
+        self.do(Place(hand=self.bass.sha, beat=8))
+        self.do(Place(hand=self.bass.sha, beat=32))
+        self.do(PlaceInGaps(hand=self.chords.sha))
+        mine = [c for c in self.tree().clips if c.strand == self.strand(self.chords).id]
+        self.assertEqual([(c.beat, c.length) for c in mine], [(0, 8), (24, 8)])
+        with self.assertRaises(EditError):
+            self.do(PlaceInGaps(hand=self.chords.sha))
 
     def test_bars_in_which_one_rests_have_none_and_drums_never_clash(self):
         self.do(Place(hand=self.chords.sha, beat=0, passes=2))

@@ -144,6 +144,7 @@ class Story:
                 lambda: {"kind": "follow_key", "hand": self.hand(), "follows": d.random() < 0.7},
                 lambda: {"kind": "correct_tuning", "hands": [self.hand()],
                          "cents": d.choice([None, -14, 200])},
+                lambda: {"kind": "place_in_gaps", "hand": self.hand()},
                 lambda: {"kind": "set_a4", "hertz": d.choice([442, 100])},
                 lambda: {"kind": "treat_bars", "hand": self.hand(), "first_bar": d.choice([1, 2]),
                          "last_bar": d.choice([1, 3]), "shift": d.choice([None, -2, 30]),

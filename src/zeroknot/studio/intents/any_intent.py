@@ -24,6 +24,7 @@ from zeroknot.studio.intents.groove import (
 from zeroknot.studio.intents.key import (
     CorrectTuning,
     Follow,
+    PlaceInGaps,
     RemoveKeyAt,
     SetA4,
     SetKeyAt,
@@ -126,7 +127,8 @@ AnyIntent = Annotated[
     | Follow
     | CorrectTuning
     | SetA4
-    | TreatBars,
+    | TreatBars
+    | PlaceInGaps,
     Field(discriminator="kind"),
 ]
 any_intent: TypeAdapter[Intent] = TypeAdapter(AnyIntent)

@@ -10,6 +10,7 @@ from pydantic import Field
 from zeroknot.core.errors import EditError
 from zeroknot.core.harmony.fit import Prefers
 from zeroknot.core.harmony.key import Key
+from zeroknot.core.listening.sound_kind import UNPITCHED
 from zeroknot.core.loop import Loop
 from zeroknot.document.edits.any_edit import SingleEdit, Together
 from zeroknot.document.edits.base import Edit
@@ -17,7 +18,8 @@ from zeroknot.document.edits.clip import AddClips, RemoveClips
 from zeroknot.document.edits.key import FollowKey, SetConcertPitch, Tune
 from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.edits.time import SetKeys
-from zeroknot.document.project import Clip, KeyChange, Project, Strand
+from zeroknot.document.edits.track import AddTrack
+from zeroknot.document.project import LONGEST_NAME, Clip, KeyChange, Project, Strand, Track
 from zeroknot.studio.hand import Hand, in_hand, in_key_of, new_id
 from zeroknot.studio.intents.base import FitIntent, Intent, Resolved
 from zeroknot.studio.known import Known
@@ -228,3 +230,52 @@ class TreatBars(Intent):
                 muted = clip.muted if self.muted is None else self.muted
                 piece = piece.changed(shift=shift, muted=muted)
             yield piece
+
+
+class PlaceInGaps(Intent):
+    """Play what is in hand in the bars of the song in which nothing else with notes plays."""
+
+    kind: Literal["place_in_gaps"] = "place_in_gaps"
+    hand: str = Field(max_length=64)
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        hand = in_hand(project, known.loops, self.hand)
+        edits: list[SingleEdit] = [AddStrand(strand=hand.strand)] if hand.is_new else []
+        gaps = list(self._gaps(project, known, hand.strand))
+        if not gaps:
+            raise EditError("something with notes plays in every bar of the song")
+        track = next((c.track for c in project.clips if c.strand == hand.strand.id), None)
+        if track is None:
+            track = new_id()
+            edits.append(AddTrack(track=Track(id=track, name=hand.strand.name[:LONGEST_NAME])))
+        clips = tuple(
+            Clip(id=new_id(), strand=hand.strand.id, track=track, beat=a, length=b - a)
+            for a, b in gaps
+        )
+        edits.append(AddClips(clips=clips))
+        return Resolved(Together(edits=tuple(edits), what=f"play {hand.strand.name} in the gaps"))
+
+    def _gaps(
+        self, project: Project, known: Known, strand: Strand
+    ) -> Iterator[tuple[float, float]]:
+        """Beats from which to which bars are free, itself among what takes them."""
+        silent = {track.id for track in project.tracks if track.muted}
+        pitched = {
+            s.id for s in project.strands
+            if s.id == strand.id or known.loops.get(s.loop).sound not in UNPITCHED
+        }  # fmt: skip
+        taken = [
+            (clip.beat, project.clip_end(clip)) for clip in project.clips
+            if clip.strand in pitched and not clip.muted and clip.track not in silent
+        ]  # fmt: skip
+        metre, begun = project.metre_map, None
+        for bar in range(1, project.last_bar + 2):
+            start, end = metre.beat_of_bar(bar), metre.beat_of_bar(bar + 1)
+            is_free = bar <= project.last_bar and not any(
+                a < end - SAME_BEATS and b > start + SAME_BEATS for a, b in taken
+            )
+            if is_free and begun is None:
+                begun = start
+            if not is_free and begun is not None:
+                yield begun, start
+                begun = None

@@ -92,6 +92,10 @@ export const clashes = (shared) => {
       if (this.barsChosen) void view.intent({ kind: "treat_bars", hand: held.name, first_bar: this.barsChosen[0], last_bar: this.barsChosen[1], shift: null, muted: true });
     },
 
+    playInGaps() {
+      void view.intent({ kind: "place_in_gaps", hand: held.name });
+    },
+
     takeLeast() {
       void held.change({ kind: "set_shift", semitones: shared.key.shift + this.leastShift });
       this.least = "";
