@@ -100,11 +100,14 @@ class TakeTest(GrooveTest):
 
     def test_it_is_gathered_anew_on_another_grid(self):
         id_ = self.take().id
-        state = self.do(RegridGroove(groove=id_, per_beat=3, beats=8.0, fold_beats=4.0))
+        state = self.do(RegridGroove(groove=id_, per_beat=3, fold_beats=4.0))
         made = state.project.kept_groove(id_).groove
         self.assertEqual((made.per_beat, made.beats), (3, 4.0))
         # Two thirds of a beat is the third triplet.
         self.assertLess(abs(made.steps[2].offset), 0.05)
+        # Folded, it is gathered from all of its hits again.
+        back = self.do(RegridGroove(groove=id_, per_beat=2)).project.kept_groove(id_).groove
+        self.assertEqual((back.beats, back.steps[0].hits), (4.0, 2))
 
     def test_what_cannot_be_taken_is_a_sentence_and_changes_nothing(self):
         before = self.tree()

@@ -1,5 +1,6 @@
 """Grooves: taken, made, mixed, drawn, kept; laid over what is in hand; the song's own."""
 
+import math
 from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any, Literal
@@ -302,22 +303,23 @@ class KeepLaid(Intent):
 class RegridGroove(Intent):
     """Gather the hits that a kept groove was taken from on another grid, or folded otherwise.
 
-    fold_beats  that it is folded to; 0 keeps it whole
+    fold_beats  that it is folded to, 0 for whole; as it was where none is given
     """
 
     kind: Literal["regrid_groove"] = "regrid_groove"
     groove: str = Field(max_length=40)
     per_beat: int
-    beats: float = Field(gt=0, le=MOST_BEATS)
-    fold_beats: float = Field(0, ge=0, le=MOST_BEATS)
+    fold_beats: float | None = Field(None, ge=0, le=MOST_BEATS)
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         old = project.kept_groove(self.groove).groove
         if not old.played:
             raise EditError(f"{old.name} was not taken from hits, so it stays on its grid")
-        made = taken(
-            old.played, self.per_beat, self.beats, self.fold_beats, name=old.name, origin=old.origin
-        )
+        # The hits may go on for longer than it was folded to.
+        last = max(hit.beat for hit in old.played)
+        beats = max(1, math.ceil((last + SAME_BEATS) / old.beats)) * old.beats
+        folded = old.beats if self.fold_beats is None else self.fold_beats
+        made = taken(old.played, self.per_beat, beats, folded, name=old.name, origin=old.origin)
         return _changed(project, self.groove, made, f"{old.name} on another grid")
 
 

@@ -19,7 +19,7 @@ export const kept = (shared) => {
 
   return section(shared.whole, {
     kept: /** @type {{id: string, name: string, about: string, pressed: string, looked: boolean}[]} */ ([]),
-    laidName: "", laidId: "", lookedId: "", shownId: "", shownName: "", follows: false,
+    laidName: "", laidId: "", lookedId: "", shownId: "", shownName: "", shownGrid: 0, canRegrid: false, follows: false,
     grids: Object.entries(names).map(([key, name]) => ({ key: Number(key), name })),
     evenGrid: 4, swing: 50,
     takeFrom: "hand", takeBar: "1", takeBars: "1", takeGrid: "0", takeFold: "0", takeName: "", likeliest: "", mostBars: 1,
@@ -40,6 +40,8 @@ export const kept = (shared) => {
       this.lookedId = shared.lookedAt;
       this.shownId = shared.shownId;
       this.shownName = shown?.name ?? "";
+      this.shownGrid = shown?.per_beat ?? 0;
+      this.canRegrid = !!shared.shownId && !!shown?.hits;
       this.follows = facts.laid?.follows ?? false;
       const [likely] = facts.grids;
       this.likeliest = likely ? `likeliest: ${likely.name}, ${((likely.error_beats * 60_000) / facts.bpm).toFixed(1)} ms off` : "likeliest";
@@ -111,10 +113,11 @@ export const kept = (shared) => {
       void view.intent({ kind: "let_groove_go", groove: id });
     },
 
-    /** Gather its hits on another grid. @param {string} id @param {number} perBeat */
-    regrid(id, perBeat) {
-      const groove = shared.kept.find((k) => k.id === id);
-      if (groove && groove.per_beat !== perBeat) void view.intent({ kind: "regrid_groove", groove: id, per_beat: perBeat, beats: groove.beats, fold_beats: 0 });
+    /** Gather the hits that the one shown was taken from on another grid. @param {string} grid steps a quarter note */
+    regrid(grid) {
+      const groove = shared.kept.find((k) => k.id === shared.shownId);
+      const perBeat = Number(grid);
+      if (groove && groove.per_beat !== perBeat) void view.intent({ kind: "regrid_groove", groove: groove.id, per_beat: perBeat, fold_beats: null });
     },
 
     // ---- taking one
