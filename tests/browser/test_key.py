@@ -138,6 +138,18 @@ class KeyTest(BrowserTest):
         # The browser's own line about an answer that refuses.
         self.troubles = [t for t in self.troubles if "422" not in t]
 
+    def test_a_clip_is_shifted_alone_cents_and_all(self):
+        page = self.page
+        self.open("arrange")
+        page.locator(".clip").first.focus()
+        field = page.get_by_label("Clip shift, typed")
+        field.fill("-2.25")
+        field.press("Enter")
+        self.wait(lambda: any(c["shift"] == -2.25 for c in self.state()["clips"]))
+        self.assertEqual(self.state()["undo"], "shift clip -2.25 st")
+        page.get_by_role("button", name="Undo").click()
+        self.wait(lambda: not any(c["shift"] for c in self.state()["clips"]))
+
 
 if __name__ == "__main__":
     import unittest

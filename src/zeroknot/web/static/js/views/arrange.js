@@ -41,7 +41,7 @@ export const arrange = (session, app) => () => {
     /** @type {any[]} */
     tracks: [],
     chosen: "",
-    clipName: "", clipPlace: "", clipLength: "", clipGain: 0, clipMuted: false, clipPasses: "", clipShared: false, clipTrouble: "",
+    clipName: "", clipPlace: "", clipLength: "", clipGain: 0, clipShift: 0, clipMuted: false, clipPasses: "", clipShared: false, clipTrouble: "",
     lengthText: "",
     isEmpty: false,
     ...trackControls(session),
@@ -150,6 +150,7 @@ export const arrange = (session, app) => () => {
       this.clipPasses = clip.is_whole ? `${clip.passes} ×` : "trimmed";
       this.clipTrouble = clip.trouble ? `It is silent: ${clip.trouble}.` : "";
       this.clipGain = clip.gain_db;
+      this.clipShift = clip.shift;
       this.clipMuted = clip.muted;
       this.clipShared = state.clips.some((c) => c.id !== clip.id && c.strand === clip.strand);
     },
@@ -361,6 +362,11 @@ export const arrange = (session, app) => () => {
     async remove() {
       const clip = await this.settled();
       if (clip) void view.intent({ kind: "remove_clips", clips: [clip.id] });
+    },
+
+    /** @param {number} shift semitones, cents as its fraction */
+    setClipShift(shift) {
+      if (this.chosen) void view.intent({ kind: "change_clip", clip: this.chosen, shift });
     },
 
     /** @param {number} value */
