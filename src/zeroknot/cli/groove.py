@@ -15,7 +15,7 @@ from zeroknot.core.groove.groove import GRIDS, MOST_BEATS, Groove, swing_ratio
 from zeroknot.core.groove.hit import REGISTERS, Hit, at_sensitivity
 from zeroknot.core.groove.measure import measured
 from zeroknot.core.groove.notes import struck_notes
-from zeroknot.core.groove.take import grids_of, played_of, taken
+from zeroknot.core.groove.take import fits, grids_of, played_of, taken
 from zeroknot.core.listening.attack import SENSITIVITY
 from zeroknot.core.listening.attacks import all_attacks
 from zeroknot.core.timeline.metre_map import Metre
@@ -53,7 +53,9 @@ def groove(
     warp = WarpMap.between(0.0, seconds, beats)
     played = played_of(at_sensitivity(hits, sensitivity / 100.0), warp, 0.0, beats)
     grids = grids_of(played)
-    per_beat = GRID_NAMES[grid] if grid else grids[0].per_beat
+    whole = fold * per_bar or beats
+    likely = next((g.per_beat for g in grids if fits(g.per_beat, whole)), 4)
+    per_beat = GRID_NAMES[grid] if grid else likely
     made = taken(played, per_beat, beats, fold * per_bar, name=source.stem, origin=source.name)
     if out is not None:
         try:

@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from zeroknot.core.harmony.clash import HEARD, Clash, Partials, clash, pair_text
@@ -20,6 +19,7 @@ from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import Hand
 from zeroknot.studio.intents.key import correction_of
+from zeroknot.studio.measured import Measured
 from zeroknot.studio.placement import Placement, key_shift
 
 MOMENTS_A_BAR = 16
@@ -134,10 +134,15 @@ class ClashRow:
 
 @dataclass(frozen=True)
 class SeenClash:
-    """first_bar of the song; rows by the strands of the song; what is said of the whole."""
+    """first_bar, count  of the song
+    left_out  bars after those, which were not looked at
+    rows      by the strands of the song
+    sentence  what is said of the whole
+    """
 
     first_bar: int
     count: int
+    left_out: int
     rows: tuple[ClashRow, ...]
     sentence: str
 
@@ -150,6 +155,7 @@ class _Laid:
     """Bar by bar from the first: what is in hand, and every strand that plays beside it."""
 
     first_bar: int
+    left_out: int
     mine: list[Sounding]
     others: list[tuple[Strand, list[Sounding]]]
 
@@ -158,10 +164,11 @@ class Clashes:
     """What sounds in loops, and how roughly strands go together."""
 
     def __init__(self, store_folder: Path, loops: LoopStore, executors: Executors):
-        self._folder, self._loops, self._executors = store_folder, loops, executors
-        self._known: LRUCache[str, Partials] = LRUCache(
-            MOST_PARTIAL_BYTES, getsizeof=lambda p: 1000 + p.notes.nbytes + p.amplitudes.nbytes
-        )
+        self._loops = loops
+        self._partials: Measured[Partials] = Measured(
+            store_folder, executors, "partials_in", MOST_PARTIAL_BYTES,
+            lambda p: 1000 + p.notes.nbytes + p.amplitudes.nbytes,
+        )  # fmt: skip
 
     def of(self, project: Project, hand: Hand) -> SeenClash:
         """What is in hand against every strand that plays where it does.
@@ -181,9 +188,8 @@ class Clashes:
             for strand, theirs in laid.others
         ]
         rows = [row for row in rows if any(row.bars)]
-        return SeenClash(
-            laid.first_bar, len(laid.mine), tuple(rows), _sentence(rows, laid.first_bar)
-        )
+        sentence = _sentence(rows, laid.first_bar)
+        return SeenClash(laid.first_bar, len(laid.mine), laid.left_out, tuple(rows), sentence)
 
     def by_shift(self, project: Project, hand: Hand) -> dict[int, float]:
         """For each shift on top of what it has, its clash with all that plays, on the whole."""
@@ -220,17 +226,10 @@ class Clashes:
             if strand.id != hand.strand.id and clips and loop.sound not in UNPITCHED:
                 theirs = [self._sounding(project, strand, loop, clips, beats) for beats in bars]
                 others.append((strand, theirs))
-        return _Laid(first, mine, others)
+        return _Laid(first, last - first + 1 - count, mine, others)
 
     def _end(self, project: Project, hand: Hand, clip: Clip) -> float:
         return clip.beat + project.length_of(clip, hand.strand)
-
-    def _partials(self, loop: Loop) -> Partials:
-        known = self._known.get(loop.sha)
-        if known is None:
-            known = self._executors.look("partials_in", self._folder, loop.sha).result()
-            self._known[loop.sha] = known
-        return known
 
     def _sounding(
         self, project: Project, strand: Strand, loop: Loop, clips: list[Clip],
@@ -242,6 +241,7 @@ class Clashes:
         seconds = np.full(beats.size, -1.0)
         moved = np.zeros(beats.size)
         gains = np.zeros(beats.size)
+        levels = {track.id: track.level_db for track in project.tracks}
         for clip in clips:
             inside = (beats >= clip.beat) & (beats < clip.beat + project.length_of(clip, strand))
             if not inside.any():
@@ -254,10 +254,10 @@ class Clashes:
             seconds[inside] = [warp.second_of_beat(float(b)) for b in within]
             own = strand.shift + strand.cents / 100.0 + clip.shift
             moved[inside] = [own + key_shift(project, strand, float(b)) for b in beats[inside]]
-            gains[inside] = gain_of_db(strand.gain_db + clip.gain_db)
+            gains[inside] = gain_of_db(strand.gain_db + clip.gain_db + levels.get(clip.track, 0.0))
         if not gains.any():
             return None
-        notes, amplitudes = self._partials(loop).at(seconds)
+        notes, amplitudes = self._partials.of(loop).at(seconds)
         shifted = (notes + moved[:, None]).astype(np.float32)
         return shifted, (amplitudes * gains[:, None]).astype(np.float32)
 

@@ -104,6 +104,8 @@ class Projects:
                   was changed since, StaleError names the edits since
         asked     a page's own id for this; asked again, it is done once
         """
+        if isinstance(intent, Intent) and not self._revisions.is_done(asked):
+            intent.measure(self.state(project).project, self._known)
         with self._lock:
             if self._revisions.is_done(asked):
                 return self.state(project)
@@ -312,7 +314,7 @@ def known_failures() -> Iterator[None]:
 
 def read_back(base: Project, tree: Project) -> None:
     """Nothing is kept that could not be read again: what an edit made is, before it is stored."""
-    for name in ("tracks", "strands", "clips"):
+    for name in ("tracks", "strands", "clips", "grooves"):
         known = {id(part) for part in getattr(base, name)}
         for part in getattr(tree, name):
             if id(part) not in known:

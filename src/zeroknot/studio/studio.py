@@ -29,11 +29,11 @@ from zeroknot.studio.bundles import Bundles
 from zeroknot.studio.exchange import Exchange
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import KNOT_SETS, Hand, in_hand, with_other_knots
-from zeroknot.studio.hits import Hits, Tones
 from zeroknot.studio.jobs import Jobs
 from zeroknot.studio.key_view import Clashes
 from zeroknot.studio.known import Known
 from zeroknot.studio.made_loops import MadeLoops
+from zeroknot.studio.measured import measured_hits, measured_tones
 from zeroknot.studio.placement import Placement
 from zeroknot.studio.prints import Prints
 from zeroknot.studio.projects import Projects
@@ -58,15 +58,15 @@ class Studio:
         self._engine = opened_database(settings.data / "zeroknot.sqlite")
         self.announcer = Announcer()
         self.grooves = GrooveStore(self._engine)
-        self.hits = Hits(self.store.folder, executors)
-        self.tones = Tones(self.store.folder, executors)
+        self.hits = measured_hits(self.store.folder, executors)
+        self.tones = measured_tones(self.store.folder, executors)
         self.loops = LoopStore(self._engine)
         self.clashes = Clashes(self.store.folder, self.loops, executors)
         self.jobs = Jobs(JobStore(self._engine), self.announcer)
         self.shelf = Shelf(self.loops, SearchStore(self._engine), self.announcer, self.jobs)
         self.projects = Projects(
             RevisionStore(self._engine),
-            Known(self.loops, self.hits.of, self.tones.of),
+            Known(self.loops, self.hits, self.tones),
             self.announcer,
         )
         incoming = IncomingStore(self._engine)
@@ -113,7 +113,7 @@ class Studio:
     def hand(self, project: Project, name: str) -> Hand:
         """What is in hand under that id or hash."""
         hand = in_hand(project, self.loops, name)
-        return replace(hand, measure=self.hits.of, listen=self.tones.of)
+        return replace(hand, measure=self.hits, listen=self.tones)
 
     def shelve_groove(self, project: str, groove: str) -> str:
         """Keep one of a project's grooves for every other; returns its id on the shelf."""

@@ -6,6 +6,7 @@ from contextlib import asynccontextmanager
 from typing import Any
 
 from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 
 from zeroknot import __version__
@@ -78,6 +79,12 @@ def make_app(
     ):
         app.include_router(module.router)
     app.mount("/static", ShippedFiles(), name="static")
+
+    @app.exception_handler(RequestValidationError)
+    def wrong_request(request: Request, error: RequestValidationError) -> Response:
+        """What was wrong with it; not what was sent, which JSON may have no word for (NaN)."""
+        told = [{"loc": e["loc"], "msg": e["msg"], "type": e["type"]} for e in error.errors()]
+        return JSONResponse({"detail": told}, 422)
 
     @app.exception_handler(ZeroKnotError)
     def known_failure(request: Request, error: ZeroKnotError) -> Response:

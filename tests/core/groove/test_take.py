@@ -68,6 +68,12 @@ class TakeTest(unittest.TestCase):
             right += grids_of(hits)[0].per_beat == per_beat
         self.assertGreaterEqual(right / len(cases), 0.95)
 
+    def test_a_grid_that_does_not_divide_its_beats_is_refused(self):
+        # A bar of 7/8 is 3.5 quarters: 14 sixteenths, but 17.5 quintuplets.
+        self.assertEqual(len(taken([one(0.0)], 4, 3.5).steps), 14)
+        with self.assertRaisesRegex(GrooveError, "quintuplets do not divide 3.5 beats"):
+            taken([one(0.0)], 5, 3.5)
+
     def test_what_no_groove_can_be_taken_from_is_a_sentence(self):
         with self.assertRaises(GrooveError):
             grids_of([])

@@ -10,6 +10,7 @@ from zeroknot.core.audio import Audio
 from zeroknot.core.groove.groove import MOST_ACCENT_DB
 from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.render.any_plan import plan_of_text
+from zeroknot.core.render.clicks import ClickPlan
 from zeroknot.core.render.gain_envelope import BEFORE_ATTACK_SECONDS, RAMP_SECONDS, envelope
 from zeroknot.core.render.plan import plan_pass
 from zeroknot.core.render.run import Rendering
@@ -63,6 +64,10 @@ class PlanTest(unittest.TestCase):
         self.assertEqual(self.plan().digest, self.plan(gains=()).digest)
         self.assertNotIn("gains", self.plan().text)
         self.assertNotIn("lengths_by", self.plan(lengths_by=WarpMap.between(0.0, 2.0, 4.0)).text)
+
+    def test_ticks_are_read_again_after_a_restart(self):
+        plan = ClickPlan(RATE, 2, BODY, ((0, 0.0, 2), (22_050, -3.5, 0)))
+        self.assertEqual(plan_of_text(plan.text), plan)
 
     def test_what_is_written_is_read_again(self):
         other = WarpMap.between(0.0, 2.0, 4.0).with_span(4.0)

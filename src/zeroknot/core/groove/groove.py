@@ -29,6 +29,7 @@ GRIDS = {
 MOST_BEATS = 16 * 12
 MOST_STEPS = MOST_BEATS * 12  # sixteen bars of twelve quarters in the finest grid
 LONGEST_NAME = 300
+MOST_PLAYED = 20_000
 
 
 class Target(NamedTuple):
@@ -112,6 +113,8 @@ class Groove:
             raise GrooveError(f"a groove has 1 to {MOST_STEPS} steps")
         if len(self.name) > LONGEST_NAME or len(self.origin) > LONGEST_NAME:
             raise GrooveError(f"a name has at most {LONGEST_NAME} letters")
+        if len(self.played) > MOST_PLAYED:
+            raise GrooveError(f"a groove is taken from at most {MOST_PLAYED} hits")
         for steps in (self.steps, self.low, self.middle, self.high):
             if steps and len(steps) != len(self.steps):
                 raise GrooveError("every register of a groove has the same steps")

@@ -92,6 +92,11 @@ def grids_of(played: Sequence[Played]) -> list[Explained]:
     return sorted((_explained(full, n) for n in GRIDS), key=lambda e: e.cost)
 
 
+def fits(per_beat: int, beats: float) -> bool:
+    """Do a grid's steps divide so many beats without a rest?"""
+    return abs(beats * per_beat - round(beats * per_beat)) < 1e-6
+
+
 def taken(
     played: Sequence[Played], per_beat: int, beats: float, folded: float = 0.0,
     registers: Sequence[Register] = REGISTERS, name: str = "", origin: str = "",
@@ -101,9 +106,11 @@ def taken(
     beats      of the stretch that it is taken from
     folded     beats that it is folded to, which `beats` is a whole number of times; 0 keeps it
     registers  that are taken; hits of the others are left
-    Raises GrooveError where no hit lies on a step.
+    Raises GrooveError where no hit lies on a step, or the steps do not divide the beats.
     """
     whole = folded or beats
+    if not fits(per_beat, whole):
+        raise GrooveError(f"{GRIDS.get(per_beat, per_beat)} do not divide {whole:g} beats evenly")
     count = round(whole * per_beat)
     if count < 1 or abs(beats / whole - round(beats / whole)) > 1e-6:
         raise GrooveError(f"{beats:g} beats cannot be folded to {whole:g}")

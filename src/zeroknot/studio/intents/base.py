@@ -32,6 +32,13 @@ class Intent(Value):
     @abstractmethod
     def resolve(self, project: Project, known: Known) -> Resolved: ...
 
+    def measure(self, project: Project, known: Known) -> None:
+        """Ask for what takes a worker a while, so that resolving finds it there.
+
+        Done before edits of others have to wait for this one.
+        """
+        return
+
 
 class FitIntent(Intent):
     """A change of what is in hand; makes the strand where there is none yet.

@@ -18,7 +18,7 @@ from zeroknot.core.groove.groove import (
     with_step,
 )
 from zeroknot.core.groove.hit import REGISTERS, Register, at_sensitivity
-from zeroknot.core.groove.take import grids_of, merged, played_of, taken
+from zeroknot.core.groove.take import fits, grids_of, merged, played_of, taken
 from zeroknot.core.listening.attack import SENSITIVITY
 from zeroknot.document.edits.any_edit import SingleEdit, Together
 from zeroknot.document.edits.base import Edit
@@ -55,6 +55,11 @@ class LayOver(FitIntent):
     per_beat: int | None = None
     swing: float = 50.0
     song: bool = False
+
+    def measure(self, project: Project, known: Known) -> None:
+        hand = in_hand(project, known.loops, self.hand)
+        if hand.strand.groove is None:
+            known.hits(hand.loop)
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         groove = self._groove(project)
@@ -148,6 +153,13 @@ class TakeGroove(Intent):
     sensitivity: float = Field(SENSITIVITY, ge=0, le=1)
     name: str = Field("", max_length=LONGEST_NAME)
 
+    def measure(self, project: Project, known: Known) -> None:
+        if self.hand:
+            known.hits(in_hand(project, known.loops, self.hand).loop)
+        strands = {clip.strand for clip in project.clips if clip.track in self.tracks}
+        for id_ in strands:
+            known.hits(known.loops.get(project.strand(id_).loop))
+
     def resolve(self, project: Project, known: Known) -> Resolved:
         groove = self.groove(project, known)
         kept = KeptGroove(id=new_id(), groove=groove)
@@ -168,13 +180,17 @@ class TakeGroove(Intent):
             source, played = self._of_song(project, known, beats)
         if not played:
             raise GrooveError("no hits were heard there that a groove could be taken from")
-        per_beat = self.per_beat or grids_of(played)[0].per_beat
+        folded = self.fold_bars * per_bar
+        likely = (e.per_beat for e in grids_of(played) if fits(e.per_beat, folded or beats))
+        per_beat = self.per_beat or next(likely, None)
+        if per_beat is None:
+            raise GrooveError(f"no grid here divides {folded or beats:g} beats evenly")
         name = self.name.strip() or f"{source[: LONGEST_NAME - 5]} feel"
         bars = f"bar {self.first_bar}"
         if self.bars > 1:
             bars = f"bars {self.first_bar}–{self.first_bar + self.bars - 1}"
         return taken(
-            played, per_beat, beats, self.fold_bars * per_bar, self.registers, name,
+            played, per_beat, beats, folded, self.registers, name,
             f"{bars} of {source}"[:LONGEST_NAME],
         )  # fmt: skip
 
@@ -376,6 +392,10 @@ class SetSongGroove(Intent):
     bar: int = Field(1, ge=1, le=100_000)
     groove: str | None = Field(max_length=40)
     follow: bool = False
+
+    def measure(self, project: Project, known: Known) -> None:
+        if self.follow:
+            list(_all_follow(project, known))
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         if self.groove is not None:

@@ -40,6 +40,10 @@ class SetKeyAt(Intent):
     key: str = Field(max_length=40)
     was: int | None = None
 
+    def measure(self, project: Project, known: Known) -> None:
+        if not project.keys:
+            list(_all_by_nature(project, known))
+
     def resolve(self, project: Project, known: Known) -> Resolved:
         key = str(Key.parse(self.key))
         bar = self.bar if project.keys else 1

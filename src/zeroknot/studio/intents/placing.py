@@ -28,6 +28,9 @@ class Place(Intent):
     track: str | None = None
     passes: int = Field(1, ge=1, le=4096)
 
+    def measure(self, project: Project, known: Known) -> None:
+        natural(project, in_hand(project, known.loops, self.hand), known)
+
     def resolve(self, project: Project, known: Known) -> Resolved:
         hand = in_hand(project, known.loops, self.hand)
         strand = natural(project, hand, known) if hand.is_new else hand.strand

@@ -345,10 +345,11 @@ class ClashRow(TypedDict):
 
 
 class HandClash(TypedDict):
-    """heard: from which value on two are said to clash."""
+    """heard: from which value on two are said to clash; left_out: bars after `count`."""
 
     first_bar: int
     count: int
+    left_out: int
     heard: float
     sentence: str
     rows: list[ClashRow]

@@ -51,6 +51,7 @@ def clash_of(studio: StudioDep, tree: Project, hand: Hand) -> answers.HandClash:
     return {
         "first_bar": seen.first_bar,
         "count": seen.count,
+        "left_out": seen.left_out,
         "heard": HEARD,
         "sentence": seen.sentence,
         "rows": [

@@ -56,6 +56,7 @@ export const clashes = (shared) => {
       this.isAlone = !shared.clash?.rows.length;
       const said = shared.clash?.sentence ?? "";
       this.clashText = said ? `${held.hand.name} ${said}.` : this.isAlone ? "Nothing else with notes plays where it does." : "It clashes with nothing that plays where it does.";
+      if (shared.clash?.left_out) this.clashText += ` Looked at: the first ${shared.clash.count} bars.`;
     },
 
     /** The shift with the least clash, from what is heard in all bars. */

@@ -1,0 +1,66 @@
+"""What is known of a loop only once it is measured? Asked of a worker once, then held in memory."""
+
+import threading
+from collections.abc import Callable
+from pathlib import Path
+from typing import Generic, TypeVar
+
+from cachetools import LRUCache
+
+from zeroknot.core.groove.hit import Hit
+from zeroknot.core.harmony.profile import NO_TONES, Profile
+from zeroknot.core.listening.sound_kind import UNPITCHED
+from zeroknot.core.loop import Loop
+from zeroknot.studio.executors import Executors
+
+MOST_HITS = 200_000  # held in memory, of all loops together
+MOST_PROFILES = 50_000
+
+T = TypeVar("T")
+
+
+class Measured(Generic[T]):
+    """What one task tells of loops, by their hashes; asked from any thread.
+
+    task  its name in the table of tasks
+    most  that is held, as `size` counts it
+    """
+
+    def __init__(
+        self, folder: Path, executors: Executors, task: str, most: float,
+        size: Callable[[T], int] = lambda value: 1,
+    ):  # fmt: skip
+        self._folder, self._executors, self._task, self._most = folder, executors, task, most
+        self._size, self._lock = size, threading.Lock()
+        self._known: LRUCache[str, T] = LRUCache(most, getsizeof=size)
+
+    def of(self, loop: Loop) -> T:
+        with self._lock:
+            known = self._known.get(loop.sha)
+        if known is None:
+            # Not under the lock: two who ask at once measure twice, and nobody waits for others.
+            known = self._executors.look(self._task, self._folder, loop.sha).result()
+            if self._size(known) <= self._most:
+                with self._lock:
+                    self._known[loop.sha] = known
+        return known
+
+
+def measured_hits(folder: Path, executors: Executors) -> Callable[[Loop], tuple[Hit, ...]]:
+    """Every hit of a loop, in order."""
+    hits: Measured[tuple[Hit, ...]] = Measured(
+        folder, executors, "hits_of", MOST_HITS, lambda found: 1 + len(found)
+    )
+    return hits.of
+
+
+def measured_tones(folder: Path, executors: Executors) -> Callable[[Loop], Profile]:
+    """How much each pitch class sounds in a loop; nothing where it has no pitch."""
+    tones: Measured[Profile] = Measured(folder, executors, "tones_of", MOST_PROFILES)
+
+    def of(loop: Loop) -> Profile:
+        if loop.sound in UNPITCHED:
+            return NO_TONES
+        return loop.hearing.tones or tones.of(loop)
+
+    return of
