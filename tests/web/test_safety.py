@@ -52,6 +52,22 @@ class SafetyTest(WebTest):
         self.assertNotIn("unsafe", policy)
         self.assertEqual(response.headers["x-content-type-options"], "nosniff")
 
+    def test_a_number_that_is_none_is_refused_and_loses_nothing(self):
+        project = self.project()
+        before = self.client.get(f"/api/projects/{project}").json()["revision"]
+        groove = (
+            '{"name": "x", "per_beat": 4, "steps": [{}], "played": [[NaN, 1, "low", 0, false]]}'
+        )
+        intent = f'{{"kind": "bring_groove", "groove": {groove}}}'
+        response = self.client.post(
+            f"/api/projects/{project}/intents",
+            content=f'{{"revision": {before}, "intent": {intent}}}',
+            headers={"content-type": "application/json"},
+        )
+        self.assertEqual(response.status_code, 422)
+        after = self.client.get(f"/api/projects/{project}").json()["revision"]
+        self.assertEqual(after, before)
+
     def test_uploads_have_a_limit(self):
         item = self.bring(b"RIFF" + b"x" * 60_000, "large.wav")
         self.assertEqual(item["state"], "refused")
