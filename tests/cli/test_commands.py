@@ -188,6 +188,32 @@ class CommandsTest(unittest.TestCase):
         made = run_here("fit", drums, "o.wav", "--to-key", "Dm", folder=self.folder)
         self.assertEqual(made.returncode, 1)
 
+    def test_tones_are_shifted_while_hits_stay(self):
+        keys, drums = (rendered(name).samples[0] for name in ("keys_88", "drums_103"))
+        frames = min(keys.size, drums.size, 3 * 44_100)
+        file = self.folder / "yard.wav"
+        file.write_bytes(wav_bytes(audio(0.5 * (keys[:frames] + drums[:frames])), 24))
+        told = {}
+        for name, given in (("apart", ["--tones-only"]), ("whole", [])):
+            done = run_here(
+                "fit", file, f"{name}.wav", "--semitones", 4, "--method", "weave", "--json", *given,
+                folder=self.folder,
+            )  # fmt: skip
+            self.assertEqual((done.returncode, done.stderr), (0, ""))
+            told[name] = json.loads(done.stdout)
+            self.assertEqual(told[name]["parts"], name)
+        self.assertEqual(told["apart"]["frames"], told["whole"]["frames"])
+        self.assertNotEqual(told["apart"]["digest"], told["whole"]["digest"])
+        low = {}
+        for name in told:
+            samples = soundfile.read(self.folder / f"{name}.wav")[0]
+            spectrum = np.abs(np.fft.rfft(samples)) ** 2
+            low[name] = spectrum[: 75 * frames // 44_100].sum()  # the kick's own octave
+        self.assertGreater(low["apart"], 1.2 * low["whole"])
+        wrong = run_here("fit", file, "o.wav", "--ratio", 1.2, "--tones-only", folder=self.folder)
+        self.assertEqual(wrong.returncode, 2)
+        self.assertIn("--tones-only goes with", wrong.stderr)
+
     def test_a_groove_is_taken_written_and_laid_over_another_file(self):
         with tempfile.TemporaryDirectory() as folder:
             place = Path(folder)

@@ -9,6 +9,7 @@ import numpy as np
 import soundfile
 import typer
 
+from zeroknot.core.apart.apart import tones_of
 from zeroknot.core.audio import Audio, resampled
 from zeroknot.core.errors import FormatError
 from zeroknot.core.formats.audio_file import read_audio
@@ -24,9 +25,9 @@ from zeroknot.core.listening.attacks import all_attacks, is_silent, sounding_ran
 from zeroknot.core.listening.material import material_of
 from zeroknot.core.listening.readings import listen
 from zeroknot.core.listening.sound_kind import SoundReading, sound_heard
+from zeroknot.core.render.parts_run import rendering_of_pass
 from zeroknot.core.render.pass_file import SEAMS, folded
 from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass, plan_ratio
-from zeroknot.core.render.run import Rendering
 from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
 from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose, why_chosen
 from zeroknot.core.stretch.methods import METHODS
@@ -55,6 +56,9 @@ def fit(
     from_key: Annotated[
         str | None, typer.Option(help="its own key; as it is heard if not given")
     ] = None,
+    tones_only: Annotated[
+        bool, typer.Option("--tones-only", help="shift what rings; what is struck stays")
+    ] = False,
     formants: Annotated[bool, typer.Option("--formants", help="hold the formants")] = False,
     method: Annotated[str, typer.Option(help="auto, " + ", ".join(METHODS))] = "auto",
     seam: Annotated[str, typer.Option(help="wrap, cut or ring")] = "wrap",
@@ -90,6 +94,8 @@ def fit(
         crossfade,
         bits,
     )
+    if tones_only and not is_shifted:
+        raise typer.BadParameter("--tones-only goes with --semitones or --to-key")
     if groove is not None and tempo is None:
         raise typer.BadParameter("--groove goes with --tempo: a groove lies on beats")
     if not (0.0 <= strength <= 100.0 and 0.0 <= accents <= 100.0):
@@ -114,10 +120,13 @@ def fit(
         density = attacks.seconds.size / sound.seconds
         case = Case(kind, density, ratio, semitones)
         choice, why = choose(case, settings), why_chosen(case)
+    if tones_only:
+        choice = replace(choice, parts="apart")
     if warp is None:
         plan = plan_ratio(
             source="", rate=at_rate.rate, source_frames=at_rate.frames, duration_ratio=ratio,
             method=choice.method, settings=choice.settings, semitones=semitones,
+            parts=choice.parts,
         )  # fmt: skip
     else:
         assert tempo is not None
@@ -127,7 +136,10 @@ def fit(
         )
     if crossfade:
         plan = replace(plan, crossfade_s=crossfade / 1000.0, tail_to=plan.end_second)
-    out = folded(plan, Rendering(at_rate, everything, plan).whole(), seam, with_lead)
+    rendering = rendering_of_pass(
+        at_rate, lambda: Audio(tones_of(at_rate), at_rate.rate), everything, plan
+    )
+    out = folded(plan, rendering.whole(), seam, with_lead)
     _write(target, Audio(out, at_rate.rate), bits)
     if as_json:
         print(json.dumps(_report(source, target, plan, out.shape[1], why)))
@@ -180,7 +192,7 @@ def _tempo_plan(
     return plan_pass(
         source="", rate=rate, warp=laid, tempo_map=TempoMap.steady(tempo), start_beat=0.0,
         lead_from=lead_from, tail_to=tail_to, settings=choice.settings, method=choice.method,
-        semitones=semitones, gains=layer.gains(warp) if layer else (),
+        semitones=semitones, gains=layer.gains(warp) if layer else (), parts=choice.parts,
     )  # fmt: skip
 
 
@@ -251,5 +263,6 @@ def _report(
         "why": why,
         "semitones": plan.semitones,
         "formants": plan.settings.formants,
+        "parts": plan.parts,
         "digest": replace(plan, source="").digest,
     }

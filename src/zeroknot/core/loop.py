@@ -6,6 +6,7 @@ from zeroknot.core.formats.sniff import MIDI
 from zeroknot.core.listening.claimed import claimed_reading
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims, Reading
+from zeroknot.core.listening.sound_kind import SoundReading
 from zeroknot.core.recipe import Recipe
 
 NO_KEY = "none"
@@ -88,7 +89,14 @@ class Loop:
     @property
     def sound(self) -> str | None:
         """The kind of sound to go by: stated before heard."""
-        return self.stated_sound or self.hearing.sound.kind
+        return self.sound_reading.kind
+
+    @property
+    def sound_reading(self) -> SoundReading:
+        """The same with how sure that is: a person is."""
+        if self.stated_sound:
+            return SoundReading(self.stated_sound, 1.0)
+        return self.hearing.sound
 
     @property
     def readings(self) -> tuple[Reading, ...]:

@@ -15,6 +15,7 @@ from typing import Self, TypeVar
 
 from pydantic import Field
 
+from zeroknot.core.apart.parts import PartsOrAuto
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.groove.feel import Feel
 from zeroknot.core.groove.groove import Groove
@@ -76,6 +77,7 @@ class Strand(Named):
     shift     semitones, length kept: its own, on top of what the key asks
     cents     by which it is tuned, on top of that
     in_key    by what it follows the song's key; None where it keeps its own
+    parts     which of the recording are heard, and which of them are shifted
     """
 
     name: str = Field(max_length=LONGEST_NAME)
@@ -93,6 +95,7 @@ class Strand(Named):
     shift: float = Field(0.0, ge=-STEEPEST_SHIFT, le=STEEPEST_SHIFT)
     cents: float = Field(0.0, ge=-MOST_CENTS, le=MOST_CENTS)
     in_key: InKey | None = None
+    parts: PartsOrAuto = "auto"
     settings: StretchSettings = StretchSettings()
     gain_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
     yarn: int = Field(0, ge=0, lt=YARNS)

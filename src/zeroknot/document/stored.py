@@ -18,7 +18,7 @@ from zeroknot.document.project import Project
 
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 
-SCHEMA = 3
+SCHEMA = 4
 
 
 def _shift_of_a_strand(strand: dict[str, Any]) -> dict[str, Any]:
@@ -41,8 +41,8 @@ def _edit_2(edit: dict[str, Any]) -> dict[str, Any]:
     return edit
 
 
-# From a schema's number to the next: for trees and for edits. 2 to 3 only added what is none by
-# itself (grooves), so nothing has to be done.
+# From a schema's number to the next: for trees and for edits. 2 to 3 and 3 to 4 only added what
+# is none by itself (grooves; which parts of a recording are heard), so nothing has to be done.
 TREE_UPGRADES: Mapping[int, Upgrade] = {1: _tree_2}
 EDIT_UPGRADES: Mapping[int, Upgrade] = {1: _edit_2}
 

@@ -32,6 +32,11 @@ KNOT_SETS = ("ungrooved", "unstraightened", "ends")
 SAME_PULSE_SECONDS = 1e-6
 
 
+def has_notes(strand: Strand, loop: Loop) -> bool:
+    """Does it sound notes that have a say in harmony? Drums do not, nor do the hits of a mix."""
+    return loop.sound not in UNPITCHED and strand.parts != "hits"
+
+
 @dataclass(frozen=True)
 class Hand:
     """is_new   the strand is not in the project yet
@@ -54,7 +59,7 @@ class Hand:
     @property
     def tones(self) -> Profile:
         """How much each pitch class sounds: as the strand follows the key by, or as is heard."""
-        if self.loop.sound in UNPITCHED:
+        if not has_notes(self.strand, self.loop):
             return NO_TONES
         in_key = self.strand.in_key
         return in_key.profile if in_key else self.loop.hearing.tones or self.listen(self.loop)

@@ -11,13 +11,12 @@ from zeroknot.core.harmony.clash import HEARD, Clash, Partials, clash, pair_text
 from zeroknot.core.harmony.fit import SHIFTS, shares_inside, shift_into
 from zeroknot.core.harmony.key import NAMES, Key
 from zeroknot.core.harmony.profile import Profile
-from zeroknot.core.listening.sound_kind import UNPITCHED
 from zeroknot.core.loop import Loop
 from zeroknot.core.units import gain_of_db
 from zeroknot.document.project import Clip, Project, Strand
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
-from zeroknot.studio.hand import Hand
+from zeroknot.studio.hand import Hand, has_notes
 from zeroknot.studio.intents.key import correction_of
 from zeroknot.studio.measured import Measured
 from zeroknot.studio.placement import Placement, key_shift
@@ -223,7 +222,7 @@ class Clashes:
         for strand in project.strands:
             loop = self._loops.get(strand.loop)
             clips = _playing(project, strand)
-            if strand.id != hand.strand.id and clips and loop.sound not in UNPITCHED:
+            if strand.id != hand.strand.id and clips and has_notes(strand, loop):
                 theirs = [self._sounding(project, strand, loop, clips, beats) for beats in bars]
                 others.append((strand, theirs))
         return _Laid(first, last - first + 1 - count, mine, others)
@@ -236,7 +235,7 @@ class Clashes:
         beats: NDArray[np.float64],
     ) -> Sounding:  # fmt: skip
         """Notes and amplitudes of a strand at beats of the song; None where it rests in all."""
-        if loop.sound in UNPITCHED:
+        if not has_notes(strand, loop):
             return None
         seconds = np.full(beats.size, -1.0)
         moved = np.zeros(beats.size)

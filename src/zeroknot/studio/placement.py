@@ -10,6 +10,7 @@ from functools import cached_property
 
 import numpy as np
 
+from zeroknot.core.apart.parts import LONGEST_SECONDS, Parts
 from zeroknot.core.errors import StretchError
 from zeroknot.core.groove.feel import FeelFrom, Targets
 from zeroknot.core.groove.hit import REGISTERS
@@ -143,7 +144,7 @@ class Placement:
         """What Auto and strain go by."""
         hearing = self.loop.hearing
         return Case(
-            sound=hearing.sound,
+            sound=self.loop.sound_reading,
             density=len(hearing.attack_seconds()) / max(self.loop.seconds, 0.1),
             ratio=self.seconds / self.warp.body_seconds,
             semitones=self.semitones,
@@ -156,9 +157,11 @@ class Placement:
         if loop.is_midi:
             voice = strand.settings.voice or loop.claims.voice
             return Choice(NOTES.key, replace(strand.settings, voice=voice))
+        parts = told_apart(strand, loop)
         if strand.method != AUTO:
-            return Choice(strand.method, strand.settings)
-        return choose(self.case, strand.settings)
+            return Choice(strand.method, strand.settings, parts or "whole")
+        choice = choose(self.case, strand.settings)
+        return replace(choice, parts=parts) if parts else choice
 
     @property
     def why_chosen(self) -> str:
@@ -204,6 +207,7 @@ class Placement:
             gains=gains,
             lengths_by=below,
             by_note=self.by_note,
+            parts=self.choice.parts,
         )
 
     @cached_property
@@ -281,6 +285,13 @@ def by_degrees(project: Project, strand: Strand, beat: float) -> tuple[int, ...]
         return ()
     kept = degrees_kept(asked.own, key)
     return kept if any(kept) else ()
+
+
+def told_apart(strand: Strand, loop: Loop) -> Parts | None:
+    """Which parts of it a person wants to hear; None where that is left to Auto."""
+    if loop.is_midi or loop.seconds > LONGEST_SECONDS:
+        return "whole"
+    return None if strand.parts == "auto" else strand.parts
 
 
 def goes_by_the_song(strand: Strand) -> bool:

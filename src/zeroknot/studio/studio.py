@@ -5,6 +5,7 @@ from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
+from zeroknot.core.apart.parts import ALL_PARTS
 from zeroknot.core.errors import EditError, ZeroKnotError
 from zeroknot.core.mixing.sheet import Sheet
 from zeroknot.core.render.any_plan import AnyPlan
@@ -139,7 +140,7 @@ class Studio:
         return self._sheets.told(project, hand_name, audition, known)
 
     def _other(self, project: Project, hand: Hand, against: str) -> Strand:
-        """The strand by another method or with other knots, on the same span."""
+        """The strand by another method, with other knots or of other parts, on the same span."""
         if against in KNOT_SETS:
             return with_other_knots(hand.strand, against)
         if against == BEFORE:
@@ -150,6 +151,8 @@ class Studio:
                     "before the last change it was not laid like this; nothing to compare"
                 )
             return known[0]
+        if against in ALL_PARTS:
+            return hand.strand.changed(parts=against)
         return hand.strand.changed(method=against)
 
     def prepare(self, project: Project, hands: list[str], audition: Audition) -> int:

@@ -19,6 +19,7 @@ from typing import Literal
 
 import numpy as np
 
+from zeroknot.core.apart.parts import APART_VERSION, Parts
 from zeroknot.core.digest import canonical, digest_of_text, said
 from zeroknot.core.errors import StretchError
 from zeroknot.core.render.blocks import BLOCK_FRAMES
@@ -56,6 +57,8 @@ class RenderPlan:
     lengths_by   (source second, output frame) by which notes last as long as they do; by the knots
                  where there are none
     by_note      semitones that notes of each pitch class move beside the shift, C first; or ()
+    parts        "whole"; "apart": tones are shifted, hits stay; or only "tones", only "hits"
+    apart_by     version of what tells them apart; 0 where nothing does
     """
 
     source: str
@@ -72,6 +75,8 @@ class RenderPlan:
     gains: Gains = ()
     lengths_by: tuple[tuple[float, int], ...] = ()
     by_note: tuple[int, ...] = ()
+    parts: Parts = "whole"
+    apart_by: int = 0
 
     def __post_init__(self) -> None:
         if not abs(self.semitones) <= STEEPEST_SHIFT:
@@ -138,6 +143,15 @@ class RenderPlan:
         """Lead, body and tail together."""
         return self.lead_frames + self.body_frames + self.tail_frames
 
+    def of_parts(self, parts: Parts) -> "RenderPlan":
+        """The same of some parts only. Where nothing is shifted nothing has to be told apart, and
+        what is struck is never shifted."""
+        shift = 0.0 if parts == "hits" else self.semitones
+        if self.kind == "notes" or (parts == "apart" and not shift):
+            parts = "whole"
+        by = APART_VERSION if parts != "whole" else 0
+        return replace(self, parts=parts, apart_by=by, semitones=shift)
+
     def output_frame(self, second: float) -> int:
         """Where a second of the source is heard, through the knots."""
         i = min(max(bisect_right(self.knots, (second, math.inf)) - 1, 0), len(self.knots) - 2)
@@ -161,6 +175,7 @@ def plan_pass(
     gains: tuple[tuple[float, float], ...] = (),
     lengths_by: WarpMap | None = None,
     by_note: tuple[int, ...] = (),
+    parts: Parts = "whole",
 ) -> RenderPlan:
     """The plan of the pass whose zero knot lies on a beat of the project.
 
@@ -189,6 +204,7 @@ def plan_pass(
         by_note=by_note if any(by_note) else (),
     )
     refuse_beyond_limits(plan.knots, rate)
+    plan = plan.of_parts(parts)
     return replace(plan, gains=_on_frames(gains, plan)) if gains else plan
 
 
@@ -259,7 +275,7 @@ def rises(earlier: tuple[float, int], later: tuple[float, int]) -> bool:
 
 def plan_ratio(
     *, source: str, rate: int, source_frames: int, duration_ratio: float, method: str,
-    settings: StretchSettings = AS_IT_IS, semitones: float = 0.0,
+    settings: StretchSettings = AS_IT_IS, semitones: float = 0.0, parts: Parts = "whole",
 ) -> RenderPlan:  # fmt: skip
     """The plan of a whole recording as one pass, `duration_ratio` times as long."""
     body = frame(duration_ratio * source_frames)
@@ -282,7 +298,7 @@ def plan_ratio(
         semitones=semitones if chosen.shifts else 0.0,
     )
     refuse_beyond_limits(plan.knots, rate)
-    return plan
+    return plan.of_parts(parts)
 
 
 def plan_as_written(

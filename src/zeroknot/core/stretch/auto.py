@@ -14,6 +14,7 @@ from importlib.resources import files
 import numpy as np
 from numpy.typing import NDArray
 
+from zeroknot.core.apart.parts import Parts
 from zeroknot.core.listening.sound_kind import SoundReading
 from zeroknot.core.stretch.settings import StretchSettings
 
@@ -29,6 +30,7 @@ WORDS = {
     "struck": "it may be struck", "single": "it may be one line", "held": "it may be chords",
     "mixed": "it may be a mix",
 }  # fmt: skip
+APART_FROM = 1.0  # semitones from which a mix's tones are shifted alone
 HELD_WHEN_SHIFTED = 0.5  # of the resonances: instruments keep about half of theirs
 
 
@@ -50,10 +52,11 @@ class Case:
 
 @dataclass(frozen=True)
 class Choice:
-    """method  key in METHODS; settings with what Auto adds"""
+    """method  key in METHODS; settings with what Auto adds; which parts of the recording"""
 
     method: str
     settings: StretchSettings
+    parts: Parts = "whole"
 
 
 def features(case: Case) -> dict[str, float]:
@@ -94,7 +97,12 @@ def choose(case: Case, settings: StretchSettings) -> Choice:
     first = CHOSEN_FROM[_ranked(_said(case))[0]]
     if case.semitones != 0.0 and first != "strike":
         settings = replace(settings, formants=max(settings.formants, HELD_WHEN_SHIFTED))
-    return Choice(first, settings)
+    return Choice(first, settings, "apart" if _pays_apart(case) else "whole")
+
+
+def _pays_apart(case: Case) -> bool:
+    """Does it measure better to shift the tones of a mix alone?"""
+    return case.sound.kind in GROUPS["mixed"] and abs(case.semitones) >= APART_FROM
 
 
 def why_chosen(case: Case) -> str:

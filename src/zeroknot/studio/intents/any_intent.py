@@ -53,9 +53,11 @@ from zeroknot.studio.intents.stretch import (
     SetCrossfade,
     SetLead,
     SetMethod,
+    SetParts,
     SetShift,
     SetStrandLevel,
     SetStretch,
+    TakeApart,
 )
 from zeroknot.studio.intents.time import (
     RemoveMetre,
@@ -105,6 +107,8 @@ AnyIntent = Annotated[
     | SetMethod
     | SetShift
     | SetStretch
+    | SetParts
+    | TakeApart
     | SetCrossfade
     | SetLead
     | SetStrandLevel

@@ -10,7 +10,6 @@ from pydantic import Field
 from zeroknot.core.errors import EditError
 from zeroknot.core.harmony.fit import Prefers
 from zeroknot.core.harmony.key import Key
-from zeroknot.core.listening.sound_kind import UNPITCHED
 from zeroknot.core.loop import Loop
 from zeroknot.document.edits.any_edit import SingleEdit, Together
 from zeroknot.document.edits.base import Edit
@@ -20,7 +19,7 @@ from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.edits.time import SetKeys
 from zeroknot.document.edits.track import AddTrack
 from zeroknot.document.project import LONGEST_NAME, Clip, KeyChange, Project, Strand, Track
-from zeroknot.studio.hand import Hand, in_hand, in_key_of, new_id
+from zeroknot.studio.hand import Hand, has_notes, in_hand, in_key_of, new_id
 from zeroknot.studio.intents.base import FitIntent, Intent, Resolved
 from zeroknot.studio.known import Known
 
@@ -266,7 +265,7 @@ class PlaceInGaps(Intent):
         silent = {track.id for track in project.tracks if track.muted}
         pitched = {
             s.id for s in project.strands
-            if s.id == strand.id or known.loops.get(s.loop).sound not in UNPITCHED
+            if s.id == strand.id or has_notes(s, known.loops.get(s.loop))
         }  # fmt: skip
         taken = [
             (clip.beat, project.clip_end(clip)) for clip in project.clips

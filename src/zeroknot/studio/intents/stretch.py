@@ -5,14 +5,29 @@ from typing import Any, Literal
 
 from pydantic import Field
 
+from zeroknot.core.apart.parts import PartsOrAuto, why_not_apart
 from zeroknot.core.errors import EditError, StretchError
+from zeroknot.core.loop import Loop
 from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
 from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.methods import method_named
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT, Direction
-from zeroknot.document.project import Project, Strand
-from zeroknot.studio.hand import Hand
-from zeroknot.studio.intents.base import FitIntent
+from zeroknot.document.edits.any_edit import SingleEdit, Together
+from zeroknot.document.edits.clip import AddClips
+from zeroknot.document.edits.strand import AddStrand, ChangeStrand
+from zeroknot.document.edits.track import AddTrack
+from zeroknot.document.project import LONGEST_NAME, YARNS, Project, Strand, Track
+from zeroknot.studio.hand import Hand, in_hand, new_id
+from zeroknot.studio.intents.base import FitIntent, Intent, Resolved
+from zeroknot.studio.known import Known
+
+PARTS_SAID: dict[PartsOrAuto, str] = {
+    "auto": "tones and hits as Auto finds best",
+    "whole": "tones and hits as one",
+    "apart": "shift the tones, leave the hits",
+    "tones": "tones alone",
+    "hits": "hits alone",
+}
 
 
 class SetMethod(FitIntent):
@@ -32,6 +47,69 @@ class SetShift(FitIntent):
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         return hand.strand.changed(shift=self.semitones), f"shift {self.semitones:+g} st"
+
+
+class SetParts(FitIntent):
+    """Which parts of a recording are heard, and whether its hits are shifted with its tones."""
+
+    kind: Literal["set_parts"] = "set_parts"
+    parts: PartsOrAuto
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        if self.parts not in ("auto", "whole") and (why := why_whole(hand.loop)):
+            raise EditError(why)
+        return hand.strand.changed(parts=self.parts), PARTS_SAID[self.parts]
+
+
+class TakeApart(Intent):
+    """What is in hand becomes two strands, its tones and its hits, each on tracks of its own.
+
+    Wherever it plays, both do.
+    """
+
+    kind: Literal["take_apart"] = "take_apart"
+    hand: str = Field(max_length=64)
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        hand = in_hand(project, known.loops, self.hand)
+        whole = hand.strand
+        if why := why_whole(hand.loop):
+            raise EditError(why)
+        if whole.parts in ("tones", "hits"):
+            raise EditError(f"{whole.name} is one part of its loop already")
+        if len(whole.name) > LONGEST_NAME - 6:
+            whole = whole.changed(name=whole.name[: LONGEST_NAME - 6])
+        tones = whole.changed(parts="tones", name=f"{whole.name} tones")
+        hits = whole.changed(
+            id=new_id(), parts="hits", name=f"{whole.name} hits",
+            yarn=(whole.yarn + 1) % YARNS,
+        )  # fmt: skip
+        what = f"take {hand.strand.name} apart"
+        first = AddStrand(strand=tones) if hand.is_new else ChangeStrand(strand=tones, what=what)
+        edits: list[SingleEdit] = [first, AddStrand(strand=hits)]
+        played = [clip for clip in project.clips if clip.strand == whole.id]
+        tracks = {id_: new_id() for id_ in dict.fromkeys(clip.track for clip in played)}
+        for before, new in tracks.items():
+            name = f"{project.track(before).name[: LONGEST_NAME - 6]} hits"
+            level = project.track(before).level_db
+            edits.append(AddTrack(track=Track(id=new, name=name, level_db=level)))
+        if played:
+            edits.append(
+                AddClips(
+                    clips=tuple(
+                        c.changed(id=new_id(), strand=hits.id, track=tracks[c.track])
+                        for c in played
+                    )
+                )
+            )
+        return Resolved(Together(edits=tuple(edits), what=what))
+
+
+def why_whole(loop: Loop) -> str | None:
+    """Why a loop's tones and hits cannot be told apart; None where they can."""
+    if loop.is_midi:
+        return "notes are parts already; only in a recording tones and hits can be told apart"
+    return why_not_apart(loop.seconds)
 
 
 class SetStretch(FitIntent):

@@ -17,11 +17,11 @@ from zeroknot.core.render.clicks import ClickPlan, ClickRendering
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.kept_pieces import KeptPieces
 from zeroknot.core.render.notes_run import NotesRendering
+from zeroknot.core.render.parts_run import rendering_of_pass
 from zeroknot.core.render.plan import RenderPlan
-from zeroknot.core.render.run import Rendering
 from zeroknot.store.audio_store import block_path, write_whole
 from zeroknot.studio.tasks import THREADS_VARIABLE
-from zeroknot.studio.tasks.sources import KEPT_OPEN, attacks_of, midi_of, source_at
+from zeroknot.studio.tasks.sources import KEPT_OPEN, attacks_of, midi_of, source_at, tones_at
 
 MEASURED_SECONDS = 60.0  # of a body; one of half an hour need not be rendered to be matched
 
@@ -82,7 +82,10 @@ def _notes(folder: Path, plan: RenderPlan) -> InBlocks:
 def _pass(folder: Path, plan: RenderPlan) -> InBlocks:
     threads = int(os.environ.get(THREADS_VARIABLE, "2"))
     sound = source_at(folder, plan.source, plan.rate)
-    return Rendering(sound, attacks_of(folder, plan.source), plan, threads, _kept_pieces())
+    return rendering_of_pass(
+        sound, lambda: tones_at(folder, plan.source, plan.rate), attacks_of(folder, plan.source),
+        plan, threads, _kept_pieces(),
+    )  # fmt: skip
 
 
 @lru_cache(maxsize=1)

@@ -1,12 +1,15 @@
 """How does a worker get at a recording, its notes and its attacks?"""
 
 import os
-from functools import lru_cache
+from collections.abc import Callable
+from functools import lru_cache, partial
 from pathlib import Path
 
 import numpy as np
 
-from zeroknot.core.audio import Audio, resampled
+from zeroknot.core.apart.apart import tones_of
+from zeroknot.core.apart.parts import APART_VERSION
+from zeroknot.core.audio import Audio, Samples, resampled
 from zeroknot.core.errors import FormatError
 from zeroknot.core.formats.audio_file import read_audio
 from zeroknot.core.formats.midi import MidiLoop, read_midi
@@ -32,20 +35,34 @@ MIDI_RATE = 44_100  # at which a MIDI loop is drawn and measured
 @lru_cache(maxsize=KEPT_OPEN)
 def source_at(folder: Path, sha: str, rate: int) -> Audio:
     """A recording at a rate, converted once and then mapped from the cache."""
-    place = AudioStore(folder).cache / "sources" / sha[:2] / f"{sha}-{rate}-{CONVERSION}.npy"
+
+    def made() -> Audio:
+        if midi_of(folder, sha) is not None:
+            return sounded_midi(folder, sha, rate, None)
+        return resampled(decoded(folder, sha), rate)
+
+    return Audio(_mapped(folder, sha, f"{rate}-{CONVERSION}", lambda: made().samples), rate)
+
+
+@lru_cache(maxsize=KEPT_OPEN)
+def tones_at(folder: Path, sha: str, rate: int) -> Audio:
+    """What of a recording rings, at a rate: told apart once and then mapped from the cache."""
+    name = f"{rate}-{CONVERSION}-tones-{APART_VERSION}"
+    made = partial(tones_of, source_at(folder, sha, rate))
+    return Audio(_mapped(folder, sha, name, made), rate)
+
+
+def _mapped(folder: Path, sha: str, name: str, made: Callable[[], Samples]) -> Samples:
+    """Samples of a recording's kind, made once: mapped from the cache, float32 [channels, n]."""
+    place = AudioStore(folder).cache / "sources" / sha[:2] / f"{sha}-{name}.npy"
     if not place.exists():
-        is_midi = midi_of(folder, sha) is not None
-        sound = (
-            sounded_midi(folder, sha, rate, None)
-            if is_midi
-            else resampled(decoded(folder, sha), rate)
-        )
+        samples = made()
         place.parent.mkdir(parents=True, exist_ok=True)
         beside = place.with_name(f".{place.name}.{os.getpid()}.npy")
-        np.save(beside, sound.samples)
+        np.save(beside, samples)
         os.replace(beside, place)
     note_use(place)
-    return Audio(np.load(place, mmap_mode="r"), rate)
+    return np.asarray(np.load(place, mmap_mode="r"))
 
 
 def source_block(folder: Path, sha: str, rate: int, index: int) -> bytes:

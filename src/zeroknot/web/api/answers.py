@@ -8,6 +8,7 @@ from typing import Any, Literal, NotRequired
 
 from typing_extensions import TypedDict
 
+from zeroknot.core.apart.parts import Parts, PartsOrAuto
 from zeroknot.core.mixing.sheet import Event, TrackLevel
 
 Pair = tuple[float, float]
@@ -157,6 +158,7 @@ class ShownStrand(TypedDict):
     crossfade_ms: float
     follows: bool
     method: str
+    parts: PartsOrAuto
     shift: float
     cents: float
     follows_key: bool
@@ -580,6 +582,9 @@ class Hand(ShownStrand):
     methods: list[Method]
     voices: list[Named]
     voice: str | None
+    shifted: float
+    parts_sounding: Parts
+    why_whole: str | None
     limits: dict[str, Pair]
     chosen: Chosen
 

@@ -22,6 +22,7 @@ from zeroknot.core.warp.time_map import MOST_RATIO
 from zeroknot.document.project import Project, Strand
 from zeroknot.studio.hand import Hand, beats_of, pulses_heard
 from zeroknot.studio.intents.readings import reading_of
+from zeroknot.studio.intents.stretch import why_whole
 from zeroknot.studio.placement import Placement
 from zeroknot.web.api.wire import strand_json
 
@@ -79,6 +80,9 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> Any:
         "methods": _methods(loop, plan, case),
         "voices": [{"key": v.key, "name": v.name} for v in VOICES.values()],
         "voice": choice.settings.voice,
+        "shifted": plan.semitones if plan else 0.0,
+        "parts_sounding": plan.parts if plan else "whole",
+        "why_whole": why_whole(loop),
         "limits": {
             **{name: list(limits) for name, limits in LIMITS.items()},
             "shift": [-STEEPEST_SHIFT, STEEPEST_SHIFT],

@@ -162,6 +162,7 @@ def strand_json(project: Project, strand: Strand, loop: Loop) -> dict[str, Any]:
         "crossfade_ms": strand.crossfade_ms,
         "follows": strand.follows,
         "method": strand.method,
+        "parts": strand.parts,
         "shift": strand.shift,
         "cents": strand.cents,
         "follows_key": strand.in_key is not None,

@@ -1,5 +1,6 @@
 """The pages: a whole one when opened, its inner part when navigated to within."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -15,6 +16,7 @@ from zeroknot.core.listening.sound_kind import KINDS, ONE_HIT
 from zeroknot.core.overview import RING_SECTORS
 from zeroknot.document.project import Project
 from zeroknot.store.shelf_query import Query
+from zeroknot.studio.hand import Hand
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api.deps import ShownDep, StudioDep
 from zeroknot.web.api.groove_wire import hand_groove_json
@@ -95,68 +97,62 @@ def shelf_page(request: Request, studio: StudioDep, shown: ShownDep, project: st
     return _shown(request, View("shelf", "Shelf", shown.whole(state), data))
 
 
-@router.get("/p/{project}/fit")
-def fit_anything(request: Request, studio: StudioDep, shown: ShownDep, project: str) -> Response:
-    """Without anything in hand: the project's last strand, or the newest loop on the shelf."""
-    state = studio.projects.state(project)
-    hand = _last_in_hand(studio, state.project)
-    if hand:
-        return RedirectResponse(paths.fit(project, hand))
-    return _shown(request, View("fit", "Fit", shown.whole(state), {"empty": True}))
+@dataclass(frozen=True)
+class OnHand:
+    """A view on what is in hand.
+
+    of  what it alone needs, of the project and of what is in hand
+    """
+
+    noun: str
+    title: str
+    of: Callable[[Project, Hand], dict[str, Any]]
 
 
-@router.get("/p/{project}/fit/{hand}")
-def fit_page(
-    request: Request, studio: StudioDep, shown: ShownDep, project: str, hand: str
-) -> Response:
-    state = studio.projects.state(project)
-    held = studio.hand(state.project, hand)
-    data = hand_json(state.project, held)
-    return _shown(request, View("fit", f"Fit: {held.strand.name}", shown.whole(state), data, hand))
+def _nothing_more(project: Project, hand: Hand) -> dict[str, Any]:
+    return {}
 
 
-@router.get("/p/{project}/groove")
-def groove_anything(request: Request, studio: StudioDep, shown: ShownDep, project: str) -> Response:
-    """Without anything in hand, as in Fit."""
-    state = studio.projects.state(project)
-    hand = _last_in_hand(studio, state.project)
-    if hand:
-        return RedirectResponse(paths.groove(project, hand))
-    return _shown(request, View("groove", "Groove", shown.whole(state), {"empty": True}))
+def _of_groove(project: Project, hand: Hand) -> dict[str, Any]:
+    return {"groove": hand_groove_json(project, hand), "per_beats": GRIDS}
 
 
-@router.get("/p/{project}/groove/{hand}")
-def groove_page(
-    request: Request, studio: StudioDep, shown: ShownDep, project: str, hand: str
-) -> Response:
-    state = studio.projects.state(project)
-    held = studio.hand(state.project, hand)
-    data = hand_json(state.project, held)
-    data |= {"groove": hand_groove_json(state.project, held), "per_beats": GRIDS}
-    title = f"Groove: {held.strand.name}"
-    return _shown(request, View("groove", title, shown.whole(state), data, hand))
+def _of_key(project: Project, hand: Hand) -> dict[str, Any]:
+    return {"in_key": hand_key_json(project, hand), "modes": list(SCALES)}
 
 
-@router.get("/p/{project}/key")
-def key_anything(request: Request, studio: StudioDep, shown: ShownDep, project: str) -> Response:
-    """Without anything in hand, as in Fit."""
-    state = studio.projects.state(project)
-    hand = _last_in_hand(studio, state.project)
-    if hand:
-        return RedirectResponse(paths.key(project, hand))
-    return _shown(request, View("key", "Key", shown.whole(state), {"empty": True}))
+ON_HAND = (
+    OnHand("fit", "Fit", _nothing_more),
+    OnHand("groove", "Groove", _of_groove),
+    OnHand("key", "Key", _of_key),
+)
 
 
-@router.get("/p/{project}/key/{hand}")
-def key_page(
-    request: Request, studio: StudioDep, shown: ShownDep, project: str, hand: str
-) -> Response:
-    state = studio.projects.state(project)
-    held = studio.hand(state.project, hand)
-    data = hand_json(state.project, held)
-    data |= {"in_key": hand_key_json(state.project, held), "modes": list(SCALES)}
-    title = f"Key: {held.strand.name}"
-    return _shown(request, View("key", title, shown.whole(state), data, hand))
+def _on_hand_pages(view: OnHand) -> None:
+    """Its page; without anything in hand the last strand is taken, or the newest loop."""
+
+    @router.get(f"/p/{{project}}/{view.noun}", name=f"{view.noun}_anything")
+    def anything(request: Request, studio: StudioDep, shown: ShownDep, project: str) -> Response:
+        state = studio.projects.state(project)
+        hand = _last_in_hand(studio, state.project)
+        if hand:
+            return RedirectResponse(getattr(paths, view.noun)(project, hand))
+        empty = View(view.noun, view.title, shown.whole(state), {"empty": True})
+        return _shown(request, empty)
+
+    @router.get(f"/p/{{project}}/{view.noun}/{{hand}}", name=f"{view.noun}_page")
+    def page(
+        request: Request, studio: StudioDep, shown: ShownDep, project: str, hand: str
+    ) -> Response:
+        state = studio.projects.state(project)
+        held = studio.hand(state.project, hand)
+        data = hand_json(state.project, held) | view.of(state.project, held)
+        title = f"{view.title}: {held.strand.name}"
+        return _shown(request, View(view.noun, title, shown.whole(state), data, hand))
+
+
+for one in ON_HAND:
+    _on_hand_pages(one)
 
 
 @router.get("/p/{project}/arrange")

@@ -5,7 +5,7 @@ import { round, typedNumber } from "../format.js";
 import { LoomStage } from "../loom/stage.js";
 import { barLine, placeText } from "../metre.js";
 import { section } from "../sections.js";
-import { reveal } from "./shared.js";
+import { reveal } from "../ui/side.js";
 
 /** @typedef {import("../loom/model.js").Knot} Knot */
 

@@ -2,21 +2,16 @@
 /** What the sections of the Groove view share. */
 
 import { getJson, post } from "../net/api.js";
-import { Held } from "../hand/held.js";
-import { Trial } from "../hand/trial.js";
-import { View } from "../view.js";
+import { HandShared } from "../hand/shared.js";
 
 /** @typedef {import("../types.js").HandGroove} HandGroove */
 /** @typedef {import("../types.js").KeptGroove} KeptGroove */
 /** @typedef {{hearing: boolean, way: string, seamMode: boolean, withRest: boolean, dragText: string, row: string, showPicture: () => void, showGroove: () => void}} Whole */
 
-export class Shared {
+export class Shared extends HandShared {
   /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
   constructor(session, app) {
-    this.session = session;
-    this.app = app;
-    this.view = new View(session, "Groove");
-    this.held = new Held(session, app, this.view);
+    super(session, app, "Groove");
     /** What it does to what is in hand. @type {HandGroove} */
     this.facts = app.viewData().groove;
     /** While something is dragged: what it would do. @type {HandGroove | null} */
@@ -25,13 +20,6 @@ export class Shared {
     this.lookedAt = "";
     /** A kept groove to compare with. */
     this.compared = "";
-    this.isHeld = false;
-    /** @type {import("../hand/trial.js").Listener} */
-    this.listener = {
-      isHeard: () => false, withRest: () => false, isOver: () => this.view.isOver, isHeld: () => this.isHeld,
-      say: () => {}, hearAgain: () => {},
-    };
-    this.trial = new Trial(this.held, this.listener);
   }
 
   /** Only named for the sections' types: what the others have. @returns {Whole | null} */

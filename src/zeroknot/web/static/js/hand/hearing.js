@@ -27,6 +27,8 @@ export const hearing = ({ held, trial }) => {
       this.fittedName = hand.methods.find((m) => m.key === heardBy)?.name ?? "";
       if (this.against === heardBy) this.against = "";
       this.others = hand.methods.filter((m) => m.key !== "auto" && m.key !== heardBy).map((m) => ({ key: m.key, name: m.name }));
+      if (hand.parts_sounding === "apart") this.others.push({ key: "whole", name: "shifted as one" });
+      if (hand.parts_sounding === "whole" && hand.shifted && !hand.why_whole) this.others.push({ key: "apart", name: "its tones shifted alone" });
       if (hand.has_groove) this.others.push({ key: "ungrooved", name: "without the groove" });
       if (hand.straighten) this.others.push({ key: "unstraightened", name: "not straightened" });
       if (hand.knots.length > 2) this.others.push({ key: "ends", name: "the ends tied only" });

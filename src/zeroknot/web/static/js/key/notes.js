@@ -68,7 +68,9 @@ export const notes = (shared) => {
     /** @param {number} value semitones on top of what the key asks */
     setOwnShift(value) {
       shared.isHeld = false;
-      if (value !== shared.key.shift) void held.change({ kind: "set_shift", semitones: value });
+      const before = this.ownShift;
+      this.ownShift = value; // the next press counts from here, whether this one was answered or not
+      if (value !== before) void held.change({ kind: "set_shift", semitones: value });
       else shared.trial.want(null);
     },
 

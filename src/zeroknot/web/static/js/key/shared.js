@@ -2,30 +2,18 @@
 /** What the sections of the Key view share. */
 
 import { getJson, post } from "../net/api.js";
-import { Held } from "../hand/held.js";
-import { Trial } from "../hand/trial.js";
-import { View } from "../view.js";
+import { HandShared } from "../hand/shared.js";
 
 /** @typedef {{hearing: boolean, way: string, seamMode: boolean, withRest: boolean, dragText: string, showKey: () => void, showRings: () => void}} Whole */
 
-export class Shared {
+export class Shared extends HandShared {
   /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
   constructor(session, app) {
-    this.session = session;
-    this.app = app;
-    this.view = new View(session, "Key");
-    this.held = new Held(session, app, this.view);
+    super(session, app, "Key");
     /** @type {import("../types.js").HandKey} */
     this.key = app.viewData().in_key;
     /** @type {import("../types.js").HandClash | null} */
     this.clash = null;
-    this.isHeld = false;
-    /** @type {import("../hand/trial.js").Listener} */
-    this.listener = {
-      isHeard: () => false, withRest: () => false, isOver: () => this.view.isOver, isHeld: () => this.isHeld,
-      say: () => {}, hearAgain: () => {},
-    };
-    this.trial = new Trial(this.held, this.listener);
   }
 
   /** Only named for the sections' types: what the others have. @returns {Whole | null} */

@@ -5,21 +5,24 @@ import { counting } from "../fit/count.js";
 import { knots } from "../fit/knots.js";
 import { laid } from "../fit/laid.js";
 import { reading } from "../fit/reading.js";
-import { keepSections, reveal, Shared } from "../fit/shared.js";
+import { Shared } from "../fit/shared.js";
 import { seam } from "../fit/seam.js";
 import { stretching } from "../fit/stretching.js";
 import { taking } from "../fit/take.js";
 import { inHandBar } from "../hand/bar.js";
 import { hearing } from "../hand/hearing.js";
+import { partsHeard } from "../hand/parts.js";
+import { handKeys } from "../hand/shared.js";
 import { joined, section } from "../sections.js";
+import { reveal } from "../ui/side.js";
 
-/** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof reading | typeof counting | typeof taking | typeof laid | typeof knots | typeof seam | typeof stretching>>} Sections */
+/** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof partsHeard | typeof reading | typeof counting | typeof taking | typeof laid | typeof knots | typeof seam | typeof stretching>>} Sections */
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const fit = (session, app) => () => {
   const shared = new Shared(session, app);
   return joined(
-    inHandBar(shared), hearing(shared), reading(shared), counting(shared), taking(shared), laid(shared), knots(shared), seam(shared), stretching(shared),
+    inHandBar(shared), hearing(shared), partsHeard(shared), reading(shared), counting(shared), taking(shared), laid(shared), knots(shared), seam(shared), stretching(shared),
     together(shared),
   );
 };
@@ -28,25 +31,11 @@ export const fit = (session, app) => () => {
 const together = (shared) => section(/** @type {Sections | null} */ (null), {
   init() {
     const { view, held } = shared;
-    if (held.isEmpty) return;
-    held.fields = { selector: ".fit", values: this };
-    held.told = () => this.show();
-    Object.assign(shared.listener, {
-      isHeard: () => this.hearing && this.way === "fitted" && !this.seamMode,
-      withRest: () => this.withRest,
-      say: (/** @type {string} */ text) => { this.dragText = text; },
-      hearAgain: () => this.hearOn(),
-    });
-    view.keys(this.bindings());
-    keepSections(view.scope);
+    if (!shared.start(this, ".fit", () => this.show())) return;
     this.startLoom();
     this.show();
     this.startEdges();
-    view.eachFrame(() => {
-      this.showPlace();
-      this.watchHearing();
-    });
-    held.begin();
+    shared.begin(this);
   },
 
   destroy() {
@@ -61,6 +50,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
     this.showLaid();
     this.showSeam();
     this.showStretch();
+    this.showParts();
     this.showChosen();
     this.showHearing();
   },
@@ -78,12 +68,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
   /** @returns {import("../ui/keys.js").Binding[]} */
   bindings() {
     return [
-      { key: "Enter", does: "hear what is in hand", run: () => this.toggleHear() },
-      { key: "R", does: "as recorded / as fitted", run: () => this.setWay(this.way === "recorded" ? "fitted" : "recorded") },
-      { key: "M", does: "as fitted / by the method compared", run: () => this.against && this.setWay(this.way === "against" ? "fitted" : "against") },
-      { key: "S", does: "hear the seam", run: () => this.hearSeam() },
-      { key: "A", does: "alone / with the rest", run: () => this.toggleRest() },
-      { key: "P", does: "place at the playhead's bar", run: () => this.place() },
+      ...handKeys(this, { key: "M", does: "as fitted / by the method compared", run: () => this.against && this.setWay(this.way === "against" ? "fitted" : "against") }),
       { key: "Escape", does: "let go", run: () => this.letGo() },
       { key: "+ or =", does: "closer", repeats: true, run: () => this.zoom(1.5) },
       { key: "-", does: "wider", repeats: true, run: () => this.zoom(1 / 1.5) },

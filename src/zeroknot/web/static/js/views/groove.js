@@ -6,9 +6,9 @@ import { kept } from "../groove/kept.js";
 import { pictured } from "../groove/picture.js";
 import { Shared } from "../groove/shared.js";
 import { songGroove } from "../groove/song.js";
-import { keepSections } from "../fit/shared.js";
 import { inHandBar } from "../hand/bar.js";
 import { hearing } from "../hand/hearing.js";
+import { handKeys } from "../hand/shared.js";
 import { joined, section } from "../sections.js";
 
 /** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof pictured | typeof amounts | typeof kept | typeof songGroove>>} Sections */
@@ -23,37 +23,25 @@ export const groove = (session, app) => () => {
 const together = (shared) => section(/** @type {Sections | null} */ (null), {
   init() {
     const { view, held, session } = shared;
-    if (held.isEmpty) return;
-    held.fields = { selector: ".groove", values: this };
-    held.told = () => {
-      this.show();
-      void shared.ask().then((done) => done && this.showGroove());
-    };
-    Object.assign(shared.listener, {
-      isHeard: () => this.hearing && this.way === "fitted" && !this.seamMode,
-      withRest: () => this.withRest,
-      say: (/** @type {string} */ text) => { this.dragText = text; },
-      hearAgain: () => this.hearOn(),
-    });
-    view.keys(this.bindings());
-    keepSections(view.scope);
+    if (!shared.start(this, ".groove", () => void this.told())) return;
     this.takeBars = String(Math.max(1, Math.min(16, Math.floor(held.hand.span / session.state.beats_per_bar + 1e-6))));
     this.evenGrid = shared.facts.grids[0]?.per_beat ?? 4;
     this.startPicture();
     this.show();
     this.showGroove();
     view.scope.add(session.watch(() => this.showGroove()));
-    view.eachFrame(() => {
-      this.showPlace();
-      this.watchHearing();
-    });
-    held.begin();
+    shared.begin(this);
     // For tests that look at what is drawn.
     Object.assign(shared.app, { groove: this });
   },
 
   destroy() {
     shared.view.end();
+  },
+
+  async told() {
+    this.show();
+    if (await shared.ask()) this.showGroove();
   },
 
   show() {

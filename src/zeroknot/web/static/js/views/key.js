@@ -4,47 +4,31 @@
 import { clashes } from "../key/clashes.js";
 import { notes } from "../key/notes.js";
 import { Shared } from "../key/shared.js";
-import { keepSections } from "../fit/shared.js";
 import { inHandBar } from "../hand/bar.js";
 import { hearing } from "../hand/hearing.js";
+import { partsHeard } from "../hand/parts.js";
+import { handKeys } from "../hand/shared.js";
 import { joined, section } from "../sections.js";
 
-/** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof notes | typeof clashes>>} Sections */
+/** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof partsHeard | typeof notes | typeof clashes>>} Sections */
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const keyView = (session, app) => () => {
   const shared = new Shared(session, app);
-  return joined(inHandBar(shared), hearing(shared), notes(shared), clashes(shared), together(shared));
+  return joined(inHandBar(shared), hearing(shared), partsHeard(shared), notes(shared), clashes(shared), together(shared));
 };
 
 /** What starts the sections, shows them anew and gives them keys. @param {Shared} shared */
 const together = (shared) => section(/** @type {Sections | null} */ (null), {
   init() {
     const { view, held, session } = shared;
-    if (held.isEmpty) return;
-    held.fields = { selector: ".key-view", values: this };
-    held.told = () => {
-      this.show();
-      void shared.ask().then((done) => done && this.showKey());
-    };
-    Object.assign(shared.listener, {
-      isHeard: () => this.hearing && this.way === "fitted" && !this.seamMode,
-      withRest: () => this.withRest,
-      say: (/** @type {string} */ text) => { this.dragText = text; },
-      hearAgain: () => this.hearOn(),
-    });
-    view.keys(this.bindings());
-    keepSections(view.scope);
+    if (!shared.start(this, ".key-view", () => void this.told())) return;
     this.startRings();
     this.startClashes();
     this.show();
     this.showKey();
     view.scope.add(session.watch(() => this.showKeys()));
-    view.eachFrame(() => {
-      this.showPlace();
-      this.watchHearing();
-    });
-    held.begin();
+    shared.begin(this);
     Object.assign(shared.app, { key: this });
   },
 
@@ -52,8 +36,14 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
     shared.view.end();
   },
 
+  async told() {
+    this.show();
+    if (await shared.ask()) this.showKey();
+  },
+
   show() {
     this.showInHand();
+    this.showParts();
     this.showHearing();
   },
 
@@ -67,15 +57,10 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
   /** @returns {import("../ui/keys.js").Binding[]} */
   bindings() {
     return [
-      { key: "Enter", does: "hear what is in hand", run: () => this.toggleHear() },
-      { key: "R", does: "as recorded / as fitted", run: () => this.setWay(this.way === "recorded" ? "fitted" : "recorded") },
-      { key: "M", does: "as now / as before the last change", run: () => this.toggleBefore() },
-      { key: "S", does: "hear the seam", run: () => this.hearSeam() },
-      { key: "A", does: "alone / with the rest", run: () => this.toggleRest() },
-      { key: "P", does: "place at the playhead's bar", run: () => this.place() },
+      ...handKeys(this, { key: "M", does: "as now / as before the last change", run: () => this.toggleBefore() }),
       { key: "Escape", does: "let go", run: () => this.hearing && this.stopHearing() },
-      { key: "+ or =", does: "a semitone up", repeats: true, run: () => this.setOwnShift(shared.key.shift + 1) },
-      { key: "-", does: "a semitone down", repeats: true, run: () => this.setOwnShift(shared.key.shift - 1) },
+      { key: "+ or =", does: "a semitone up", repeats: true, run: () => this.setOwnShift(this.ownShift + 1) },
+      { key: "-", does: "a semitone down", repeats: true, run: () => this.setOwnShift(this.ownShift - 1) },
       { key: "F", does: "follow the song's key, or keep its own", run: () => this.toggleFollow() },
       { key: "G", does: "correct the tuning", run: () => this.correctTuning() },
       { key: "ArrowLeft", does: "the bar before, in the table of clashes", repeats: true, run: () => this.stepCell(0, -1) },
