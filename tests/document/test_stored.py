@@ -159,5 +159,20 @@ class StoredGroovesTest(Stored):
         self.same_as_its_file(entry.id)
 
 
+class StoredPartsTest(Stored):
+    """Written on 2026-11-28: schema 4, a strand taken apart."""
+
+    schema = 4
+
+    def test_it_opens_with_its_history_and_its_parts(self):
+        [entry] = self.studio.projects.list()
+        tree = self.studio.projects.state(entry.id).project
+        self.assertEqual([(s.name, s.parts) for s in tree.strands],
+                         [("bursts tones", "tones"), ("bursts hits", "hits")])  # fmt: skip
+        self.assertEqual([s.shift for s in tree.strands], [4.0, 4.0])
+        self.read_whole_history(entry.id)
+        self.same_as_its_file(entry.id)
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -6,14 +6,12 @@ Conventions
 """
 
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 
 from zeroknot.core.audio import Samples
-from zeroknot.core.digest import canonical, digest_of_text, said
 from zeroknot.core.groove.hit import REGISTERS, Register
-from zeroknot.core.render.blocks import BLOCK_FRAMES
+from zeroknot.core.render.addressed import Addressed
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.units import gain_of_db
 
@@ -25,7 +23,7 @@ Strike = tuple[int, float, int]  # frame, dB, register as an index into REGISTER
 
 
 @dataclass(frozen=True)
-class ClickPlan:
+class ClickPlan(Addressed):
     """rate         frames per second
     channels     that it is handed out in
     body_frames  of the pass
@@ -44,16 +42,6 @@ class ClickPlan:
         """Who renders it."""
         return "clicks"
 
-    @cached_property
-    def text(self) -> str:
-        """Everything that has a say in it, as canonical JSON."""
-        return canonical({"kind": self.kind, **said(self)})
-
-    @cached_property
-    def digest(self) -> str:
-        """The render's address."""
-        return digest_of_text(self.text)
-
     @property
     def frames(self) -> int:
         """There is neither lead nor tail."""
@@ -63,11 +51,6 @@ class ClickPlan:
     def lead_frames(self) -> int:
         """Frames before the one: none."""
         return 0
-
-    @property
-    def blocks(self) -> int:
-        """How many blocks the render has."""
-        return -(-self.frames // BLOCK_FRAMES)
 
     @property
     def knots(self) -> tuple[Strike, ...]:

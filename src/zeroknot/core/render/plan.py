@@ -20,9 +20,8 @@ from typing import Literal
 import numpy as np
 
 from zeroknot.core.apart.parts import APART_VERSION, Parts
-from zeroknot.core.digest import canonical, digest_of_text, said
 from zeroknot.core.errors import StretchError
-from zeroknot.core.render.blocks import BLOCK_FRAMES
+from zeroknot.core.render.addressed import Addressed
 from zeroknot.core.render.gain_envelope import Gains
 from zeroknot.core.stretch.methods import NOTES, method_named
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT, StretchSettings
@@ -39,7 +38,7 @@ Kind = Literal["pass", "notes"]
 
 
 @dataclass(frozen=True)
-class RenderPlan:
+class RenderPlan(Addressed):
     """One pass, ready to be rendered.
 
     source       SHA-256 of the recording's bytes
@@ -91,16 +90,6 @@ class RenderPlan:
         return "notes" if self.method == NOTES.key else "pass"
 
     @cached_property
-    def text(self) -> str:
-        """Everything that has a say in it, as canonical JSON; `any_plan.plan_of_text` reads it."""
-        return canonical({"kind": self.kind, **said(self)})
-
-    @cached_property
-    def digest(self) -> str:
-        """The render's address."""
-        return digest_of_text(self.text)
-
-    @cached_property
     def time_map(self) -> TimeMap:
         """Source seconds to output frames, through the knots."""
         return TimeMap.of_points(self.knots)
@@ -122,11 +111,6 @@ class RenderPlan:
             return self.semitones
         seconds = self.end_second - self.zero_second
         return 12.0 * math.log2(seconds * self.rate / self.body_frames)
-
-    @property
-    def blocks(self) -> int:
-        """How many blocks the render has."""
-        return -(-self.frames // BLOCK_FRAMES)
 
     @cached_property
     def lead_frames(self) -> int:

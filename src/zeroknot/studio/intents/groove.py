@@ -34,6 +34,7 @@ from zeroknot.document.groove import FeelChange, KeptGroove, LaidGroove
 from zeroknot.document.project import LONGEST_NAME, Clip, Project, Strand
 from zeroknot.studio.hand import Hand, in_hand, new_id
 from zeroknot.studio.intents.base import FitIntent, Intent, Resolved
+from zeroknot.studio.intents.by_bar import with_change, without_change
 from zeroknot.studio.known import Known
 from zeroknot.studio.placement import Placement
 
@@ -400,9 +401,8 @@ class SetSongGroove(Intent):
     def resolve(self, project: Project, known: Known) -> Resolved:
         if self.groove is not None:
             project.kept_groove(self.groove)
-        kept = [change for change in project.feel if change.bar != self.bar]
-        changes = sorted([*kept, FeelChange(bar=self.bar, groove=self.groove)], key=lambda c: c.bar)
-        edits: list[SingleEdit] = [SetFeel(changes=tuple(changes))]
+        changes = with_change(project.feel, FeelChange(bar=self.bar, groove=self.groove))
+        edits: list[SingleEdit] = [SetFeel(changes=changes)]
         if self.follow:
             edits += _all_follow(project, known)
         return Resolved(Together(edits=tuple(edits), what="the song's groove"))
@@ -415,10 +415,9 @@ class RemoveSongGroove(Intent):
     bar: int
 
     def resolve(self, project: Project, known: Known) -> Resolved:
-        kept = tuple(change for change in project.feel if change.bar != self.bar)
-        if len(kept) == len(project.feel):
-            raise EditError("the song's groove does not change there (any more)")
-        return Resolved(SetFeel(changes=kept))
+        return Resolved(
+            SetFeel(changes=without_change(project.feel, self.bar, "the song's groove"))
+        )
 
 
 def by_value(groove: Groove) -> Groove:

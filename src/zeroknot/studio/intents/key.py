@@ -21,6 +21,7 @@ from zeroknot.document.edits.track import AddTrack
 from zeroknot.document.project import LONGEST_NAME, Clip, KeyChange, Project, Strand, Track
 from zeroknot.studio.hand import Hand, has_notes, in_hand, in_key_of, new_id
 from zeroknot.studio.intents.base import FitIntent, Intent, Resolved
+from zeroknot.studio.intents.by_bar import with_change, without_change
 from zeroknot.studio.known import Known
 
 FOLLOWING = ("bass", "chords", "line", "voice", "pad")  # that follow the key unless told otherwise
@@ -50,9 +51,8 @@ class SetKeyAt(Intent):
             raise EditError("the key does not change there (any more)")
         if self.was is not None and self.was == project.keys[0].bar and bar != self.was:
             raise EditError("the first key stays where the song begins")
-        kept = [change for change in project.keys if change.bar not in (bar, self.was)]
-        changes = sorted([*kept, KeyChange(bar=bar, key=key)], key=lambda change: change.bar)
-        keys = SetKeys(changes=tuple(changes))
+        changes = with_change(project.keys, KeyChange(bar=bar, key=key), self.was)
+        keys = SetKeys(changes=changes)
         if project.keys:
             return Resolved(keys)
         edits = (keys, *_all_by_nature(project, known))
@@ -66,9 +66,7 @@ class RemoveKeyAt(Intent):
     bar: int
 
     def resolve(self, project: Project, known: Known) -> Resolved:
-        kept = tuple(change for change in project.keys if change.bar != self.bar)
-        if len(kept) == len(project.keys):
-            raise EditError("the key does not change there (any more)")
+        kept = without_change(project.keys, self.bar, "the key")
         is_first = self.bar == project.keys[0].bar
         if is_first and len(project.keys) > 1:
             raise EditError("the first key stays while there are later ones; change it instead")
