@@ -10,14 +10,17 @@ measured on that hit rendered alone.
 
 import os
 import sys
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 
 import numpy as np
 
 from benchmarks.accuracy.compose import Note, Spec, compose
 from benchmarks.accuracy.render import RATE, SOUNDFONTS, Band, Score, Timed, pick_programs
+from benchmarks.quality.measures import Truth, score
 from zeroknot.core.audio import Audio
 from zeroknot.core.groove.groove import REACH, Groove, Step, swing, swing_ratio
 from zeroknot.core.groove.hit import REGISTERS, at_sensitivity
@@ -35,6 +38,7 @@ BEATS, PER_BEAT = 16.0, 4
 CONTENTS = (("drums",), ("percussion",), ("guitar",), ("keys",))
 PROGRAMS = {"guitar": (24, 25, 26, 27), "keys": (0, 2, 4, 5)}
 SPREAD, MOST_DB = 0.06, 6.0  # of a sixteenth; of an accent
+SHUFFLE, STRENGTH, FASTER = 62.0, 0.95, 1.1
 PAD = 0.06  # seconds before a hit that is rendered alone
 Event = tuple[float, ...]
 
@@ -44,6 +48,7 @@ class Loop:
     """sound  from the downbeat on, float32 [2, frames]
     offsets, accents  of the sixteen steps of a bar, as played: share of a step, dB of velocity
     levels  by step of the pass: register and level of what is struck there, rendered alone
+    starts  seconds at which notes begin
     """
 
     content: str
@@ -52,6 +57,7 @@ class Loop:
     sound: Audio
     offsets: np.ndarray
     levels: dict[int, tuple[str, float]]
+    starts: tuple[float, ...]
 
     @property
     def per_beat(self) -> int:
@@ -59,8 +65,15 @@ class Loop:
         return 2 if all(step % 2 == 0 for step in self.levels) else PER_BEAT
 
 
-def rendered(seed: int, cache: Path, swung: float | None = None, straight: bool = False) -> Loop:
-    """One loop; swung: percent of sixteenths' swing and nothing else."""
+def rendered(
+    seed: int, cache: Path, swung: float | None = None, straight: bool = False,
+    begun: Callable[[float], float] | None = None,
+) -> Loop:  # fmt: skip
+    """One loop.
+
+    swung  percent of sixteenths' swing and nothing else
+    begun  the beat at which what begins at a second of it is to begin; it is FASTER than it was
+    """
     is_pure = swung is not None
     rng = np.random.default_rng([seed, 77])
     (content,) = CONTENTS[seed % len(CONTENTS)]
@@ -82,7 +95,10 @@ def rendered(seed: int, cache: Path, swung: float | None = None, straight: bool 
     if swung is not None and not straight:
         offsets = offsets + np.where(np.arange(steps) % 2, swung / 50.0 - 1.0, 0.0)
     accents = rng.uniform(-MOST_DB, MOST_DB, steps)
-    second = 60.0 / tempo
+    own_second = second = 60.0 / tempo
+    if begun:
+        tempo *= FASTER
+        second = 60.0 / tempo
     timed: list[Timed] = []
     struck: dict[int, list[Note]] = {}
     programs = pick_programs({"drums" if role == "percussion" else role}, rng)
@@ -95,9 +111,11 @@ def rendered(seed: int, cache: Path, swung: float | None = None, straight: bool 
         note = replace(note, role="drums" if note.role == "percussion" else note.role)
         velocity = int(np.clip(72 * 10 ** (accents[step % steps] / 40), 20, 127))
         note = replace(note, velocity=velocity)
-        at = (step + offsets[step % steps]) / PER_BEAT * second
+        beat = (step + offsets[step % steps]) / PER_BEAT
+        at = (begun(beat * own_second) if begun else beat) * second
         timed.append(Timed(at, at + note.length * second, note))
         struck.setdefault(step, []).append(note)
+    timed = _one_at_a_time(timed)
     font = SOUNDFONTS[seed // len(CONTENTS) % len(SOUNDFONTS)]
     alone = {tuple(sorted((n.role, n.pitch, n.velocity) for n in ns)): ns for ns in struck.values()}
     scores = [Score(tuple(timed), programs, 0.0, BEATS * second)]
@@ -111,7 +129,19 @@ def rendered(seed: int, cache: Path, swung: float | None = None, straight: bool 
     }
     frames = round(BEATS * second * RATE)
     sound = np.ascontiguousarray(sounds[0][:frames].T.astype(np.float32))
-    return Loop(content, Path(font).stem, tempo, Audio(sound, RATE), offsets, levels)
+    starts = tuple(sorted({t.start for t in timed}))
+    return Loop(content, Path(font).stem, tempo, Audio(sound, RATE), offsets, levels, starts)
+
+
+def _one_at_a_time(timed: list[Timed]) -> list[Timed]:
+    """A note ends where the same is struck again: else its end would end that one."""
+    found = []
+    for t in timed:
+        n = t.note
+        same = [o.start for o in timed if o.note.pitch == n.pitch and o.note.role == n.role]
+        again = min((s for s in same if s > t.start + 1e-6), default=t.end + 1.0)
+        found.append(replace(t, end=min(t.end, max(t.start + 0.02, again - 0.002))))
+    return found
 
 
 def _alone(sound: np.ndarray) -> tuple[str, float]:
@@ -164,7 +194,7 @@ def laid(task: tuple[int, Path]) -> dict:
     loop = rendered(seed, cache, straight=True)
     warp = WarpMap.between(0.0, loop.sound.seconds, BEATS)
     attacks = all_attacks(loop.sound)
-    layer = GrooveLayer(measured(loop.sound, attacks), swing(62.0, PER_BEAT), timing=0.95)
+    layer = GrooveLayer(measured(loop.sound, attacks), swing(SHUFFLE, PER_BEAT), timing=STRENGTH)
     tempo = TempoMap.steady(loop.tempo)
     moved = layer.over(warp)
     plan = plan_pass(
@@ -180,6 +210,40 @@ def laid(task: tuple[int, Path]) -> dict:
     errors = [1000.0 * (found[np.abs(found - w).argmin()] - w) for w in wanted]
     errors = [e for e in errors if abs(e) < 40.0]
     return {"content": loop.content, "ms": errors, "missed": len(wanted) - len(errors)}
+
+
+def kept_sharp(task: tuple[int, Path]) -> dict:
+    """Quality scores of a loop that Strike plays faster: straight, and on a shuffle at 95 %.
+
+    Each against the same notes begun where they are laid.
+    """
+    seed, cache = task
+    loop = rendered(seed, cache, swung=50.0)
+    warp, attacks = WarpMap.between(0.0, loop.sound.seconds, BEATS), all_attacks(loop.sound)
+    layer = GrooveLayer(measured(loop.sound, attacks), swing(SHUFFLE, PER_BEAT), timing=STRENGTH)
+    scores = []
+    for laid_by in (warp, layer.over(warp)):
+        truth = rendered(seed, cache, swung=50.0, begun=partial(_begun, laid_by, attacks, loop))
+        plan = plan_pass(
+            source="x", rate=RATE, warp=laid_by, tempo_map=TempoMap.steady(truth.tempo),
+            start_beat=0.0, lead_from=0.0, tail_to=loop.sound.seconds, method="strike",
+        )  # fmt: skip
+        made = Rendering(loop.sound, attacks, plan).whole()[:, : plan.body_frames].T
+        found = Truth(truth.sound.samples.T, truth.starts).against(made)
+        # The first note of what was played cannot begin before the loop, as a hit of ours may.
+        scores.append(score(found | {"seam_db": float("nan")}))
+    return {"content": loop.content, "scores": scores}
+
+
+def _begun(laid: WarpMap, attacks: Attacks, loop: Loop, second: float) -> float:
+    """The beat at which a note begins so that what is heard of it begins where it is laid.
+
+    An instrument speaks a moment after its note, and that moment is not stretched.
+    """
+    heard = attacks.seconds[(attacks.seconds > second - 0.005) & (attacks.seconds < second + 0.06)]
+    speaks = float(heard[0]) if heard.size else second
+    late = (speaks - second) * loop.tempo * FASTER / 60.0
+    return max(0.0, laid.beat_of_second(speaks) - late)
 
 
 def swing_read(task: tuple[int, Path, float]) -> tuple[float, float] | None:
@@ -218,9 +282,10 @@ def main() -> None:
     with ProcessPoolExecutor(max(1, (os.cpu_count() or 2) - 0)) as pool:
         backs = list(pool.map(read_back, [(seed, cache) for seed in range(count)]))
         puts = list(pool.map(laid, [(seed, cache) for seed in range(count // 2)]))
-        ratios = (1.0, 1.4, 1.8, 2.2)
+        sharp = list(pool.map(kept_sharp, [(seed, cache) for seed in range(count // 2)]))
+        ratios = (1.0, 1.4, 1.8, 2.2, 2.8, 3.5)
         swings = list(
-            pool.map(swing_read, [(4 * i, cache, ratios[i % 4]) for i in range(count // 4)])
+            pool.map(swing_read, [(4 * i, cache, ratios[i % 6]) for i in range(count // 4)])
         )
     print("taken from           offset ms median 95%   accent dB median 95%   grid right")
     for name in [*(c for (c,) in CONTENTS), "all"]:
@@ -229,6 +294,10 @@ def main() -> None:
         right = np.mean([b["grid"] for b in some])
         print(f"{name:20} {percentiles(ms)}          {percentiles(db)}         {100 * right:.0f} %")
     print("grids taken for others:", sorted(b["said"] for b in backs if not b["grid"]))
+    print("quality of Strike a tenth faster: straight, on the shuffle at 95 %")
+    for name in [*(c for (c,) in CONTENTS), "all"]:
+        both = [k["scores"] for k in sharp if name in (k["content"], "all")]
+        print(f"{name:20} {np.mean(both, axis=0).round(1)}")
     print("laid at 95 % on a shuffle of 62 %: ms from where 95 % is, median 95%, not found again")
     for name in [*(c for (c,) in CONTENTS), "all"]:
         some = [p for p in puts if name in (p["content"], "all")]

@@ -247,6 +247,10 @@ class Project(Named):
     def _clips(self) -> dict[str, Clip]:
         return {clip.id: clip for clip in self.clips}
 
+    @cached_property
+    def _grooves(self) -> dict[str, KeptGroove]:
+        return {kept.id: kept for kept in self.grooves}
+
     def track(self, id_: str) -> Track:
         return _known(self._tracks, id_, "track")
 
@@ -257,7 +261,7 @@ class Project(Named):
         return _known(self._clips, id_, "clip")
 
     def kept_groove(self, id_: str) -> KeptGroove:
-        return _known({kept.id: kept for kept in self.grooves}, id_, "groove")
+        return _known(self._grooves, id_, "groove")
 
     def is_laid_as(self, other: "Project") -> bool:
         """Is the same strand laid alike at the same beat of both?"""
