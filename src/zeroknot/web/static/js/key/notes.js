@@ -49,7 +49,7 @@ export const notes = (shared) => {
         title: `${semitones(shift)}: ${percent(inside)} inside`, pressed: String(shift === total), proposed: shift === key.proposed,
       }));
       this.ownKey = key.own ?? "no key";
-      this.sure = key.own ? percent(key.confidence) : "";
+      this.sure = key.own ? `\u00a0· ${percent(key.confidence)}` : "";
       this.otherKeys = key.others.map((o) => ({
         key: o.key, about: `${percent(o.confidence)}${o.shift === null ? "" : `; then ${semitones(o.shift)}`}`,
       }));
