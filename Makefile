@@ -12,7 +12,7 @@ setup: .venv/.app
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/app.lock
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
 	$(BIN)/python -m compileall -q src
-	$(BIN)/python -c "from zeroknot.studio.tasks.warming import warm_up, warm_up_listening as w; warm_up(); w()"
+	$(BIN)/python -c "from zeroknot.studio.tasks.warming import warm_up, warm_up_seldom as w; warm_up(); w()"
 	touch $@
 
 .venv/.test: .venv/.app requirements/test.lock assets/node_modules/.made

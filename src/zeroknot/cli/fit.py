@@ -9,7 +9,7 @@ import numpy as np
 import soundfile
 import typer
 
-from zeroknot.core.apart.apart import tones_of
+from zeroknot.core.apart.apart import parts_of
 from zeroknot.core.audio import Audio, resampled
 from zeroknot.core.errors import FormatError
 from zeroknot.core.formats.audio_file import read_audio
@@ -136,9 +136,7 @@ def fit(
         )
     if crossfade:
         plan = replace(plan, crossfade_s=crossfade / 1000.0, tail_to=plan.end_second)
-    rendering = rendering_of_pass(
-        at_rate, lambda: Audio(tones_of(at_rate), at_rate.rate), everything, plan
-    )
+    rendering = rendering_of_pass(parts_of(at_rate), everything, plan)
     out = folded(plan, rendering.whole(), seam, with_lead)
     _write(target, Audio(out, at_rate.rate), bits)
     if as_json:

@@ -9,11 +9,14 @@ with the hits (Driedger, Müller & Disch, "Extending harmonic-percussive separat
 masks are ours: medians were tried, and leak (docs/benchmarks.md).
 """
 
+from collections.abc import Callable
+from functools import cache
+
 import numpy as np
 from scipy import fft, special
 
 from zeroknot.core.apart.network import REACH, WHOLE, network
-from zeroknot.core.apart.parts import why_not_apart
+from zeroknot.core.apart.parts import Parts, why_not_apart
 from zeroknot.core.apart.picture import BINS, OVERLAP, Frames, loudest, pictures, power
 from zeroknot.core.audio import Audio, Samples
 from zeroknot.core.errors import StretchError
@@ -45,6 +48,25 @@ def tones_of(sound: Audio) -> Samples:
             at = (first + i) * frames.hop
             out[:, at : at + frames.size] += windows[:, i]
     return np.ascontiguousarray(out[:, frames.size // 2 :][:, : sound.frames])
+
+
+def parts_of(sound: Audio) -> Callable[[Parts], Audio]:
+    """The recording, its tones and its hits by name, each made once when it is first asked for."""
+
+    @cache
+    def part(name: Parts) -> Audio:
+        if name == "tones":
+            return Audio(tones_of(sound), sound.rate)
+        if name == "hits":
+            return hits_of(sound, part("tones"))
+        return sound
+
+    return part
+
+
+def hits_of(sound: Audio, tones: Audio) -> Audio:
+    """What is struck: what is left of a recording without its tones."""
+    return Audio(sound.samples - tones.samples, sound.rate)
 
 
 def _loudest_of(samples: Samples, frames: Frames, count: int) -> float:

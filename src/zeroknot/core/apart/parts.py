@@ -6,6 +6,7 @@ from typing import Literal, get_args
 Parts = Literal["whole", "apart", "tones", "hits"]
 PartsOrAuto = Parts | Literal["auto"]
 ALL_PARTS: tuple[Parts, ...] = get_args(Parts)
+BOTH: tuple[Parts, Parts] = ("tones", "hits")
 
 APART_VERSION = 1  # raised where another sample comes out: part of the address
 LONGEST_SECONDS = 300.0  # of a recording that is taken apart

@@ -1,8 +1,8 @@
 """How does a plan become sound that is of some parts of its recording, or treats them otherwise?"""
 
 from collections.abc import Callable
-from dataclasses import replace
 
+from zeroknot.core.apart.parts import BOTH, Parts
 from zeroknot.core.audio import Audio, Samples
 from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.render.in_blocks import InBlocks
@@ -28,23 +28,17 @@ class Together(InBlocks):
 
 
 def rendering_of_pass(
-    sound: Audio, tones: Callable[[], Audio], attacks: Attacks, plan: RenderPlan,
-    threads: int = 2, kept: KeptPieces | None = None,
+    part: Callable[[Parts], Audio], attacks: Attacks, plan: RenderPlan, threads: int = 2,
+    kept: KeptPieces | None = None,
 ) -> InBlocks:  # fmt: skip
     """A plan over a recording, over what of it rings, over what is struck, or over both apart.
 
-    sound    the recording at the plan's rate
-    tones    what of it rings (`core.apart.apart.tones_of`), asked for where the plan wants it
+    part  the recording ("whole"), its "tones" or its "hits", at the plan's rate
     attacks, threads, kept  as of a Rendering
     """
-    if plan.parts == "whole":
-        return Rendering(sound, attacks, plan, threads, kept)
-    ringing = tones()
-    tones_plan = replace(plan, parts="tones")
-    if plan.parts == "tones":
-        return Rendering(ringing, attacks, tones_plan, threads, kept)
-    struck = Audio(sound.samples - ringing.samples, sound.rate)
-    hits = Rendering(struck, attacks, plan.of_parts("hits"), threads, kept)
-    if plan.parts == "hits":
-        return hits
-    return Together(Rendering(ringing, attacks, tones_plan, threads, kept), hits)
+    if plan.parts != "apart":
+        return Rendering(part(plan.parts), attacks, plan, threads, kept)
+    tones, hits = (
+        Rendering(part(name), attacks, plan.of_parts(name), threads, kept) for name in BOTH
+    )
+    return Together(tones, hits)

@@ -2,7 +2,7 @@
 
 import os
 from collections.abc import Callable
-from functools import lru_cache
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import Any
 
@@ -21,7 +21,7 @@ from zeroknot.core.render.parts_run import rendering_of_pass
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.store.audio_store import block_path, write_whole
 from zeroknot.studio.tasks import THREADS_VARIABLE
-from zeroknot.studio.tasks.sources import KEPT_OPEN, attacks_of, midi_of, source_at, tones_at
+from zeroknot.studio.tasks.sources import KEPT_OPEN, attacks_of, midi_of, part_at, source_at
 
 MEASURED_SECONDS = 60.0  # of a body; one of half an hour need not be rendered to be matched
 
@@ -81,11 +81,8 @@ def _notes(folder: Path, plan: RenderPlan) -> InBlocks:
 
 def _pass(folder: Path, plan: RenderPlan) -> InBlocks:
     threads = int(os.environ.get(THREADS_VARIABLE, "2"))
-    sound = source_at(folder, plan.source, plan.rate)
-    return rendering_of_pass(
-        sound, lambda: tones_at(folder, plan.source, plan.rate), attacks_of(folder, plan.source),
-        plan, threads, _kept_pieces(),
-    )  # fmt: skip
+    part = partial(part_at, folder, plan.source, plan.rate)
+    return rendering_of_pass(part, attacks_of(folder, plan.source), plan, threads, _kept_pieces())
 
 
 @lru_cache(maxsize=1)

@@ -2,13 +2,13 @@
 
 import os
 from collections.abc import Callable
-from functools import lru_cache, partial
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
 
-from zeroknot.core.apart.apart import tones_of
-from zeroknot.core.apart.parts import APART_VERSION
+from zeroknot.core.apart.apart import hits_of, tones_of
+from zeroknot.core.apart.parts import APART_VERSION, Parts
 from zeroknot.core.audio import Audio, Samples, resampled
 from zeroknot.core.errors import FormatError
 from zeroknot.core.formats.audio_file import read_audio
@@ -45,11 +45,18 @@ def source_at(folder: Path, sha: str, rate: int) -> Audio:
 
 
 @lru_cache(maxsize=KEPT_OPEN)
-def tones_at(folder: Path, sha: str, rate: int) -> Audio:
-    """What of a recording rings, at a rate: told apart once and then mapped from the cache."""
-    name = f"{rate}-{CONVERSION}-tones-{APART_VERSION}"
-    made = partial(tones_of, source_at(folder, sha, rate))
-    return Audio(_mapped(folder, sha, name, made), rate)
+def part_at(folder: Path, sha: str, rate: int, part: Parts) -> Audio:
+    """A recording, its tones or its hits at a rate: told apart once, then mapped from the cache."""
+    sound = source_at(folder, sha, rate)
+    if part == "whole":
+        return sound
+
+    def made() -> Samples:
+        if part == "tones":
+            return tones_of(sound)
+        return hits_of(sound, part_at(folder, sha, rate, "tones")).samples
+
+    return Audio(_mapped(folder, sha, f"{rate}-{CONVERSION}-{part}-{APART_VERSION}", made), rate)
 
 
 def _mapped(folder: Path, sha: str, name: str, made: Callable[[], Samples]) -> Samples:

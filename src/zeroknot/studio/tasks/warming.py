@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from zeroknot.core.apart.apart import tones_of
 from zeroknot.core.audio import Audio
 from zeroknot.core.listening.attacks import all_attacks
 from zeroknot.core.listening.readings import listen
@@ -31,8 +32,10 @@ def warm_up() -> None:
         sounded(voice, 60, 100, 4410, 44_100)
 
 
-def warm_up_listening() -> None:
-    """Compile what listening needs: once after installing, the results are kept."""
+def warm_up_seldom() -> None:
+    """Compile what is needed seldom: once after installing, the results are kept."""
     noise = np.random.default_rng(0).standard_normal((1, 88_200)).astype(np.float32) * 0.1
     noise *= np.arange(88_200, 0, -1) % 22_050 / 22_050
-    listen(Audio(noise, 44_100))
+    sound = Audio(noise, 44_100)
+    listen(sound)
+    tones_of(sound)
