@@ -2,7 +2,9 @@ import contextlib
 import io
 import json
 import re
+import threading
 import zipfile
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import numpy as np
@@ -26,7 +28,7 @@ from zeroknot.document.edits.track import ChangeTrack
 from zeroknot.document.project import KeyChange
 from zeroknot.store.codec import recipe_text, recipe_value
 from zeroknot.store.shelf_query import Query
-from zeroknot.studio.intents.placing import CopyClips, Place
+from zeroknot.studio.intents.placing import CopyClips, NewTrack, Place
 from zeroknot.studio.intents.readings import (
     AdoptReading,
     LayOn,
@@ -67,6 +69,26 @@ class ProjectsTest(StudioTest):
         self.assertIsNone(state.redo)
         left = self.studio.projects._tree(project, kept)
         self.assertEqual(left.tempo[0].bpm, 90)
+
+    def test_what_takes_long_to_measure_keeps_nobody_waiting(self):
+        begun, ready = threading.Event(), threading.Event()
+        self.addCleanup(ready.set)
+
+        class Measured(SetSteadyTempo):
+            def measure(self, project, known):
+                begun.set()
+                ready.wait(20)
+
+        project = self.studio.projects.create("First")
+        with ThreadPoolExecutor(2) as pool:
+            slow = pool.submit(self.submit, project, Measured(bpm=90))
+            self.assertTrue(begun.wait(10))
+            quick = pool.submit(self.submit, project, NewTrack(name="Bells"))
+            self.assertEqual(quick.result(timeout=10).project.tempo[0].bpm, 120)
+            self.assertFalse(slow.done())
+            ready.set()
+            tree = slow.result(timeout=10).project
+        self.assertEqual((tree.tempo[0].bpm, [t.name for t in tree.tracks]), (90, ["Bells"]))
 
     def test_a_stale_edit_is_applied_or_refused_with_what_was_done_since(self):
         loop = self.loop()

@@ -30,6 +30,7 @@ WORDS = {
     "struck": "it may be struck", "single": "it may be one line", "held": "it may be chords",
     "mixed": "it may be a mix",
 }  # fmt: skip
+CASES_KEPT = 8192  # a song's strands are asked for again by each view of it
 APART_FROM = 1.0  # semitones from which a mix's tones are shifted alone
 HELD_WHEN_SHIFTED = 0.5  # of the resonances: instruments keep about half of theirs
 
@@ -92,6 +93,7 @@ def _weights() -> NDArray[np.float64]:
     return np.asarray([[weights[m][n] for n in NAMES] for m in CHOSEN_FROM])
 
 
+@lru_cache(maxsize=CASES_KEPT)
 def choose(case: Case, settings: StretchSettings) -> Choice:
     """The likeliest best method for a case."""
     first = CHOSEN_FROM[_ranked(_said(case))[0]]

@@ -6,6 +6,7 @@ was fitted on.
 """
 
 import json
+import math
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from importlib.resources import files
@@ -14,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.listening.sound_kind import KINDS, ONE_HIT
-from zeroknot.core.stretch.auto import CHOSEN_FROM, Case
+from zeroknot.core.stretch.auto import CASES_KEPT, CHOSEN_FROM, Case
 from zeroknot.core.warp.time_map import TimeMap
 
 HARDLY, SOME, CLEARLY = 0.12, 0.25, 0.4
@@ -36,14 +37,15 @@ class Strain:
         return float(np.average(self.values, weights=np.diff(self.frames)))
 
 
+@lru_cache(maxsize=CASES_KEPT)
 def strain_of(case: Case, method: str) -> float:
     """Of one place: 0 where nothing is changed."""
     if method not in CHOSEN_FROM or (case.ratio == 1.0 and case.semitones == 0.0):
         return 0.0
     predicted = float(np.dot(_weights(), list(features(case, method).values())))
     # Fades in with the first per cent, so that a copy and its neighbours agree.
-    change = abs(np.log2(case.ratio)) / 0.03 + abs(case.semitones) / 0.5
-    return float(np.clip(predicted, 0.0, 1.0) * min(1.0, change))
+    change = abs(math.log2(case.ratio)) / 0.03 + abs(case.semitones) / 0.5
+    return min(max(predicted, 0.0), 1.0) * min(1.0, change)
 
 
 def strain_along(time_map: TimeMap, rate: int, case: Case, method: str) -> Strain:
@@ -60,8 +62,8 @@ def strain_along(time_map: TimeMap, rate: int, case: Case, method: str) -> Strai
 
 def features(case: Case, method: str) -> dict[str, float]:
     """A place in numbers, by name."""
-    longer = float(np.clip(np.log2(case.ratio), 0.0, 3.0)) ** 0.7
-    shorter = float(np.clip(-np.log2(case.ratio), 0.0, 3.0)) ** 0.7
+    octaves = math.log2(case.ratio)
+    longer, shorter = (min(max(o, 0.0), 3.0) ** 0.7 for o in (octaves, -octaves))
     shifted = min(abs(case.semitones) / 12.0, 2.0) ** 0.5
     dense = min(case.density / 8.0, 1.5)
     changes = {"longer": longer, "shorter": shorter, "shifted": shifted}
