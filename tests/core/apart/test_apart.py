@@ -122,6 +122,14 @@ class ToldApartTest(unittest.TestCase):
                     self.assertEqual(found.dtype, np.float32)
                     self.assertTrue(np.isfinite(found).all())
 
+    def test_a_chord_that_is_cut_off_is_tones_from_its_first_to_its_last_sample(self):
+        t = np.arange(2 * RATE) / RATE
+        chord = sum(np.sin(2 * np.pi * f * t + 1) for f in (220.0, 277.2, 329.6)) / 6
+        tones = tones_of(audio(chord))[0]
+        for some in (slice(0, 200), slice(-200, None)):
+            share = (tones[some] ** 2).sum() / (chord[some] ** 2).sum()
+            self.assertGreater(share, 0.4)
+
     def test_silence_has_neither(self):
         self.assertEqual(np.abs(tones_of(Audio(np.zeros((2, RATE), np.float32), RATE))).max(), 0.0)
 

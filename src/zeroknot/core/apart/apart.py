@@ -35,9 +35,10 @@ def tones_of(sound: Audio) -> Samples:
     if why := why_not_apart(sound.seconds):
         raise StretchError(why)
     frames = Frames.at(sound.rate)
-    samples = np.asarray(sound.samples, np.float32)
-    count = -(-sound.frames // frames.hop) + 1
-    top = _loudest_of(samples, frames, count)
+    top = _loudest_of(sound.samples, frames)
+    # Silence before and behind, so that every sample lies under as many windows.
+    samples = np.pad(np.asarray(sound.samples, np.float32), ((0, 0), (frames.size, frames.size)))
+    count = -(-samples.shape[1] // frames.hop)
     out = np.zeros((sound.channels, (count + OVERLAP) * frames.hop), np.float32)
     for first in range(0, count, AT_ONCE):
         last = min(count, first + AT_ONCE)
@@ -47,7 +48,8 @@ def tones_of(sound: Audio) -> Samples:
         for i in range(last - first):  # hann² at this overlap sums to 1.5
             at = (first + i) * frames.hop
             out[:, at : at + frames.size] += windows[:, i]
-    return np.ascontiguousarray(out[:, frames.size // 2 :][:, : sound.frames])
+    begin = frames.size + frames.size // 2
+    return np.ascontiguousarray(out[:, begin : begin + sound.frames])
 
 
 def parts_of(sound: Audio) -> Callable[[Parts], Audio]:
@@ -69,8 +71,9 @@ def hits_of(sound: Audio, tones: Audio) -> Audio:
     return Audio(sound.samples - tones.samples, sound.rate)
 
 
-def _loudest_of(samples: Samples, frames: Frames, count: int) -> float:
+def _loudest_of(samples: Samples, frames: Frames) -> float:
     """Of the whole recording, by every so manyth window."""
+    count = -(-samples.shape[1] // frames.hop) + 1
     step = max(1, count // AT_ONCE)
     hop = frames.hop * step
     return loudest(power(frames.spectra(samples, 0, -(-count // step), hop)))
