@@ -287,8 +287,18 @@ class ShelfTest(ShelfHarness):
         page.get_by_label("Bars one pass is laid on").fill("3")
         page.get_by_label("Bars one pass is laid on").press("Enter")
         self.wait(lambda: self.hand("e.hand.sheet.span") == 12)
+        # It is placed as it is heard.
+        page.get_by_role("button", name="Place at bar 1").click()
+        self.wait(lambda: [s["span"] for s in self.state()["strands"]] == [12])
         page.get_by_role("button", name="as recorded").click()
         self.wait(lambda: self.hand("e.hand.way") == "recorded")
+        page.get_by_role("button", name="in time", exact=True).click()
+        page.get_by_role("group", name="On how many beats").get_by_role(
+            "button", name="double"
+        ).click()
+        self.wait(lambda: self.hand("e.hand.sheet.span") == 24)
+        page.get_by_role("button", name="Place at bar 1").click()
+        self.wait(lambda: [s["span"] for s in self.state()["strands"]] == [12, 24])
 
     def test_in_time_and_key_and_as_loud_as_the_others(self):
         rows = self.bring(

@@ -112,6 +112,18 @@ class FollowTest(KeyTest):
         with self.assertRaises(EditError):
             self.do(Follow(hand=drums.sha))
 
+    def test_what_is_placed_as_it_is_heard_leaves_what_plays_as_it_is(self):
+        self.do(SetKeyAt(key="C minor"))
+        for lay, span in ((2.0, 32.0), (1.0, 32.0), (0.5, 16.0)):
+            tree = self.do(Place(hand=self.chords.sha, beat=0, lay=lay)).project
+            self.assertEqual(tree.strand(tree.clips[-1].strand).span, span)
+            self.assertEqual(tree.strands[0].span, 32.0)
+        self.assertEqual(len(tree.strands), 2)
+        self.assertEqual(tree.strands[1].in_key, tree.strands[0].in_key)
+        for wrong in ({"lay": 99.0}, {"bars": -1.0}):
+            with self.assertRaises(EditError):
+                self.do(Place(hand=self.chords.sha, beat=0, **wrong))
+
     def test_the_first_key_takes_along_what_is_there(self):
         self.do(Place(hand=self.chords.sha, beat=0))
         self.assertIsNone(self.strand(self.chords).in_key)

@@ -11,6 +11,7 @@ from zeroknot.document.edits.clip import AddClips, ChangeClip
 from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.edits.track import AddTrack
 from zeroknot.document.project import LONGEST_NAME, YARNS, Clip, Project, Track
+from zeroknot.studio.audition import Audition, auditioned
 from zeroknot.studio.hand import in_hand, new_id
 from zeroknot.studio.intents.base import Intent, Resolved
 from zeroknot.studio.intents.key import natural
@@ -20,21 +21,33 @@ SAME_BEATS = 1e-6
 
 
 class Place(Intent):
-    """Put what is in hand on a track at a beat; without a track on a new one."""
+    """Put what is in hand on a track at a beat; without a track on a new one.
+
+    lay, bars  on what it is laid, as it was heard (`audition`)
+    """
 
     kind: Literal["place"] = "place"
     hand: str
     beat: float = Field(ge=0, le=100_000)
     track: str | None = None
     passes: int = Field(1, ge=1, le=4096)
+    lay: float = 1.0
+    bars: float | None = None
 
     def measure(self, project: Project, known: Known) -> None:
         natural(project, in_hand(project, known.loops, self.hand), known)
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         hand = in_hand(project, known.loops, self.hand)
-        strand = natural(project, hand, known) if hand.is_new else hand.strand
-        edits: list[SingleEdit] = [AddStrand(strand=strand)] if hand.is_new else []
+        heard = auditioned(project, hand, Audition(lay=self.lay, bars=self.bars))
+        strand = heard.strand
+        if hand.is_new:
+            strand = natural(project, heard, known)
+        elif strand is not hand.strand:
+            # What plays already stays as it is: this is another strand of the loop.
+            strand = strand.changed(id=new_id(), yarn=len(project.strands) % YARNS)
+        is_there = any(s.id == strand.id for s in project.strands)
+        edits: list[SingleEdit] = [] if is_there else [AddStrand(strand=strand)]
         track = self.track
         if track is None:
             track = new_id()

@@ -27,6 +27,11 @@ export class Audition {
     return asked.join("&");
   }
 
+  /** On what it is laid as it is heard; as recorded says nothing of that. */
+  get laid() {
+    return this.way === "recorded" ? {} : { lay: this.lay, bars: this.bars };
+  }
+
   /** As the engine knows it. */
   get engineWay() {
     return this.way === "recorded" ? "recorded" : "fitted";

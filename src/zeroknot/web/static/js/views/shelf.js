@@ -242,10 +242,12 @@ const rowsAndFiles = (shared) => {
       const row = list.at(list.placeOf(sha));
       const on = track ?? (this.track || null);
       const before = session.state.last_bar;
-      const done = await session.submit({ kind: "place", hand: sha, beat: at, track: on });
+      const done = await session.submit({ kind: "place", hand: sha, beat: at, track: on, ...audition.laid });
       if (!done) return;
+      const strand = session.state.strands.filter((s) => s.loop === sha).at(-1);
+      const moved = strand?.key_shift ? ` It follows the song's key: ${semitones(strand.key_shift)}.` : "";
       const grown = session.state.last_bar > before ? ` The project now has ${session.state.last_bar} bars.` : "";
-      session.say(`${row?.name ?? "The loop"} placed at bar ${barLine(metres, at).bar}.${grown}`);
+      session.say(`${row?.name ?? "The loop"} placed at bar ${barLine(metres, at).bar}.${moved}${grown}`);
     },
 
     /** @param {PointerEvent} event @param {{sha: string, name: string, isGap: boolean}} row */
