@@ -52,6 +52,7 @@ bench: .venv/.test requirements/bench.lock
 	$(BIN)/python -m benchmarks
 	$(BIN)/python -m benchmarks.accuracy.measure .data/accuracy
 	$(BIN)/python -m benchmarks.quality.judge .data/quality
+	$(BIN)/python -m benchmarks.apart.judge .data/apart
 
 lint: .venv/.test
 	$(BIN)/ruff check src tests benchmarks && $(BIN)/ruff format --check src tests benchmarks
