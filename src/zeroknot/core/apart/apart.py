@@ -24,7 +24,7 @@ from zeroknot.core.errors import StretchError
 AT_ONCE = 96 * WHOLE  # windows
 HIGHEST = 128  # bins at the top of what is looked at: what lies above goes by them
 SHARPER = 2.0  # times as sure as the network is
-TOWARDS_HITS = 0.5  # a tone left behind is heard less than a drum that is shifted
+TOWARDS_HITS = 1.0  # a tone left behind is heard less than a drum that is shifted
 
 
 def tones_of(sound: Audio) -> Samples:
