@@ -69,7 +69,12 @@ class PartsTest(BrowserTest):
         self.assertGreater(strength(apart, 700), strength(apart, 700 * 2 ** (UP / 12)) + 3)
         # As one, the drum moves, too.
         expect(page.get_by_label("Compare with another method")).to_contain_text("shifted as one")
+        page.get_by_label("Compare with another method").select_option("whole")
+        both = page.get_by_role("group", name="Which of the two is heard")
+        expect(both).to_contain_text("its tones shifted alone")
+        expect(both).to_contain_text("shifted as one")
         page.get_by_label("Which parts sound").select_option("whole")
+        expect(both).to_be_hidden()  # what it was compared with is what it is now
         expect(said).to_have_text("Now all of it sounds as one.")
         whole = self.played(strand)
         self.assertGreater(strength(whole, 700 * 2 ** (UP / 12)), strength(whole, 700) + 3)

@@ -8,6 +8,9 @@ import { section } from "../sections.js";
 /** @typedef {import("./trial.js").Trial} Trial */
 /** What a view on it has beside. @typedef {{held: Held, trial: Trial}} Shared */
 
+/** @type {Record<string, string>} */
+const PARTS = { whole: "shifted as one", apart: "its tones shifted alone" };
+
 /** @param {Shared} shared */
 export const hearing = ({ held, trial }) => {
   const { session, app } = held;
@@ -24,18 +27,26 @@ export const hearing = ({ held, trial }) => {
     showHearing() {
       const { hand } = held;
       const heardBy = hand.method === "auto" ? hand.chosen.method : hand.method;
-      this.fittedName = hand.methods.find((m) => m.key === heardBy)?.name ?? "";
-      if (this.against === heardBy) this.against = "";
       this.others = hand.methods.filter((m) => m.key !== "auto" && m.key !== heardBy).map((m) => ({ key: m.key, name: m.name }));
-      if (hand.parts_sounding === "apart") this.others.push({ key: "whole", name: "shifted as one" });
-      if (hand.parts_sounding === "whole" && hand.shifted && !hand.why_whole) this.others.push({ key: "apart", name: "its tones shifted alone" });
+      if (hand.parts_sounding === "apart") this.others.push({ key: "whole", name: PARTS.whole });
+      if (hand.parts_sounding === "whole" && hand.shifted && !hand.why_whole) this.others.push({ key: "apart", name: PARTS.apart });
       if (hand.has_groove) this.others.push({ key: "ungrooved", name: "without the groove" });
       if (hand.straighten) this.others.push({ key: "unstraightened", name: "not straightened" });
       if (hand.knots.length > 2) this.others.push({ key: "ends", name: "the ends tied only" });
       if (!hand.is_new && session.state.undo) this.others.push({ key: "before", name: "as before the last change" });
       this.againstName = this.others.find((m) => m.key === this.against)?.name ?? "";
+      if (!this.againstName) this.against = ""; // what it was compared with is gone
       if (!this.against && this.way === "against") this.way = "fitted";
+      this.nameFitted();
       if (this.hearing) void this.hearOn();
+    },
+
+    /** What is heard as fitted is called by what it is compared in: its parts, else its method. */
+    nameFitted() {
+      const { hand } = held;
+      const heardBy = hand.method === "auto" ? hand.chosen.method : hand.method;
+      const isOfParts = this.against === "whole" || this.against === "apart";
+      this.fittedName = isOfParts ? PARTS[hand.parts_sounding] ?? "" : hand.methods.find((m) => m.key === heardBy)?.name ?? "";
     },
 
     /** It ended by itself, or something else is heard. */
@@ -108,6 +119,7 @@ export const hearing = ({ held, trial }) => {
     compareWith(key) {
       this.against = key;
       this.againstName = this.others.find((m) => m.key === key)?.name ?? "";
+      this.nameFitted();
       this.setWay(key ? "against" : "fitted");
     },
 
