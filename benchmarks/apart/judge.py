@@ -126,7 +126,8 @@ def report(rows: list[tuple[str, str, int, float]]) -> str:
     lines = [[whole, *(mean(whole, s) for s in SHIFTS), ""]]
     for way in [w for w in WAYS if w != whole]:
         gains = [f"{mean(way, s) - mean(whole, s):+.1f}" for s in SHIFTS]
-        lines.append([way, *gains, f"{mean(way, 0):.1f}"])
+        off = [r[3] for r in rows if r[1] == way and r[2] == 0]
+        lines.append([way, *gains, f"{np.median(off):.0f}; {sum(o > 3 for o in off)} over 3"])
     parts = [table(["score, then gain", *(f"{s:+d}" for s in SHIFTS), "hits off, cents"], lines)]
     loops = [kind[0] for kind in KINDS]
     far = [s for s in SHIFTS if abs(s) >= 4]
