@@ -4,6 +4,7 @@ import ast
 import re
 import subprocess
 import sys
+import tomllib
 import unittest
 from pathlib import Path
 
@@ -38,6 +39,17 @@ class TreeTest(unittest.TestCase):
             with self.subTest(arguments):
                 done = run(self.tool("ruff"), *arguments, "src", "tests", "benchmarks")
                 self.assertEqual(done.returncode, 0, done.stdout[-3000:])
+
+    def test_all_that_is_no_code_is_packed_with_it(self):
+        package = ROOT / "src" / "zeroknot"
+        told = tomllib.loads((ROOT / "pyproject.toml").read_text())
+        globs = told["tool"]["setuptools"]["package-data"]["zeroknot"]
+        packed = {file for glob in globs for file in package.glob(glob)}
+        there = {
+            file for file in package.rglob("*")
+            if file.is_file() and file.suffix not in (".py", ".pyc", ".nbi", ".nbc")
+        }  # fmt: skip
+        self.assertEqual(sorted(there - packed), [])
 
     def test_types(self):
         done = run(self.tool("mypy"))
