@@ -62,6 +62,7 @@ class PartsTest(BrowserTest):
         for _ in range(UP):
             page.keyboard.press("+")
         self.wait(lambda: self.strand()["shift"] == UP)
+        page.get_by_label("Which parts sound").select_option("apart")
         expect(said).to_have_text("Now its tones are shifted and its hits stay.")
         higher = CHORD[0] * 2 ** (UP / 12)
         apart = self.played(strand)

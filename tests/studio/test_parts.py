@@ -56,6 +56,14 @@ class PartsTest(StudioTest):
         self.studio.shelf.change([sha], StateSound(sound="drums"))
         self.assertEqual(self.placed(strand).plan.parts, "whole")
 
+    def test_auto_leaves_a_mix_in_which_nothing_is_struck_as_one(self):
+        keys, bass = (rendered(name).samples[0] for name in ("keys_88", "bass_97"))
+        frames = min(keys.size, bass.size)
+        band = self.bring(wav_bytes(audio(0.5 * (keys[:frames] + bass[:frames])), 24), "b.wav").sha
+        self.studio.shelf.change([band], StateSound(sound="mixed"))
+        strand = self.do(SetShift(hand=band, semitones=5)).strands[0].id
+        self.assertEqual(self.placed(strand).plan.parts, "whole")
+
     def test_each_choice_is_one_step_and_is_taken_back(self):
         strand = self.do(SetShift(hand=self.loop.sha, semitones=-4)).strands[0].id
         for parts in ("whole", "apart", "tones", "hits"):

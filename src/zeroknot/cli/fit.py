@@ -9,7 +9,7 @@ import numpy as np
 import soundfile
 import typer
 
-from zeroknot.core.apart.apart import parts_of
+from zeroknot.core.apart.apart import parts_of, struck_db
 from zeroknot.core.audio import Audio, resampled
 from zeroknot.core.errors import FormatError
 from zeroknot.core.formats.audio_file import read_audio
@@ -118,7 +118,8 @@ def fit(
     if method == AUTO:
         kind = sound_heard(material_of(sound), sound.seconds) if not is_silent(sound) else NO_SOUND
         density = attacks.seconds.size / sound.seconds
-        case = Case(kind, density, ratio, semitones)
+        struck = struck_db(sound, kind.kind) if semitones else None
+        case = Case(kind, density, ratio, semitones, struck)
         choice, why = choose(case, settings), why_chosen(case)
     if tones_only:
         choice = replace(choice, parts="apart")

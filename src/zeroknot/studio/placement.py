@@ -148,6 +148,7 @@ class Placement:
             density=len(hearing.attack_seconds()) / max(self.loop.seconds, 0.1),
             ratio=self.seconds / self.warp.body_seconds,
             semitones=self.semitones,
+            struck_db=hearing.struck_db,
         )
 
     @cached_property

@@ -11,7 +11,7 @@ from scipy import ndimage, signal
 
 from tests.sounds import RATE, audio, rendered
 from zeroknot.core.apart import apart
-from zeroknot.core.apart.apart import parts_of, tones_of
+from zeroknot.core.apart.apart import parts_of, struck_db, tones_of
 from zeroknot.core.apart.parts import APART_VERSION, LONGEST_SECONDS
 from zeroknot.core.apart.picture import Frames
 from zeroknot.core.audio import Audio
@@ -20,6 +20,7 @@ from zeroknot.core.listening.attacks import all_attacks
 from zeroknot.core.render.any_plan import plan_of_text
 from zeroknot.core.render.parts_run import rendering_of_pass
 from zeroknot.core.render.plan import plan_ratio
+from zeroknot.core.stretch.auto import STRUCK_DB
 
 
 def recorded(name):
@@ -129,6 +130,20 @@ class ToldApartTest(unittest.TestCase):
         for some in (slice(0, 200), slice(-200, None)):
             share = (tones[some] ** 2).sum() / (chord[some] ** 2).sum()
             self.assertGreater(share, 0.4)
+
+    def test_how_much_is_struck_tells_a_mix_with_drums_from_one_without(self):
+        keys, bass = recorded("keys_88"), recorded("bass_97")
+        band = mix(keys, bass)
+        band = band[0] + band[1]
+        drums = recorded("drums_103")
+        for louder in (-6.0, 0.0, 6.0):
+            tones, hits = mix(band, drums, louder)
+            found = struck_db(Audio(np.ascontiguousarray(tones + hits), RATE), "mixed")
+            self.assertGreater(found, STRUCK_DB + 3)
+        self.assertLess(struck_db(Audio(np.ascontiguousarray(band), RATE), "mixed"), STRUCK_DB - 3)
+        self.assertIsNone(struck_db(Audio(drums, RATE), "drums"))
+        silence = Audio(np.zeros((1, RATE), np.float32), RATE)
+        self.assertEqual(struck_db(silence, "mixed"), 0.0)
 
     def test_silence_has_neither(self):
         self.assertEqual(np.abs(tones_of(Audio(np.zeros((2, RATE), np.float32), RATE))).max(), 0.0)

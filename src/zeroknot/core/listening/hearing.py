@@ -24,6 +24,7 @@ class Hearing:
     readings  likeliest first
     beats     seconds of the best reading's pulses
     tones     how much each pitch class sounds, C first, in all 1; () where it was not measured
+    struck_db  how much of a mix is struck (`core.apart.apart.struck_db`); None where none was asked
     loudness_db  of the whole (BS.1770); None where it was not measured
     version   of the listening
     """
@@ -36,6 +37,7 @@ class Hearing:
     sound: SoundReading = field(default_factory=SoundReading.none)
     beats: tuple[float, ...] = ()
     tones: tuple[float, ...] = ()
+    struck_db: float | None = None
     loudness_db: float | None = None
     version: int = VERSION
 
@@ -75,6 +77,7 @@ class Hearing:
             sound=SoundReading(**value.get("sound", {"kind": None, "confidence": 0.0})),
             beats=tuple(value.get("beats", ())),
             tones=tuple(value.get("tones", ())),
+            struck_db=value.get("struck_db"),
             loudness_db=value.get("loudness_db"),
             version=value.get("version", 1),
         )

@@ -11,6 +11,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from zeroknot.core.apart.apart import struck_db
 from zeroknot.core.audio import Audio
 from zeroknot.core.harmony.tones import profile_of_peaks
 from zeroknot.core.listening.attacks import is_silent
@@ -97,6 +98,7 @@ def listen(sound: Audio, claims: Claims = NO_CLAIMS) -> Hearing:
         key=key_heard(material, kind),
         sound=kind,
         tones=profile_of_peaks(material.peaks, material.cents or 0.0),
+        struck_db=struck_db(sound, kind.kind),
     )
     if hearing.best is None:
         return hearing

@@ -32,6 +32,7 @@ WORDS = {
 }  # fmt: skip
 CASES_KEPT = 8192  # a song's strands are asked for again by each view of it
 APART_FROM = 1.0  # semitones from which a mix's tones are shifted alone
+STRUCK_DB = -10.0  # between mixes with drums and others, far from both
 HELD_WHEN_SHIFTED = 0.5  # of the resonances: instruments keep about half of theirs
 
 
@@ -43,12 +44,14 @@ class Case:
     density    attacks a second
     ratio      output / input duration
     semitones  shift
+    struck_db  how much of a mix is struck; None where that was not asked
     """
 
     sound: SoundReading
     density: float
     ratio: float
     semitones: float
+    struck_db: float | None = None
 
 
 @dataclass(frozen=True)
@@ -103,8 +106,10 @@ def choose(case: Case, settings: StretchSettings) -> Choice:
 
 
 def _pays_apart(case: Case) -> bool:
-    """Does it measure better to shift the tones of a mix alone?"""
-    return case.sound.kind in GROUPS["mixed"] and abs(case.semitones) >= APART_FROM
+    """Does it measure better to shift the tones alone? Of a mix in which something is struck."""
+    is_struck = case.struck_db is not None and case.struck_db >= STRUCK_DB
+    is_mix = case.sound.kind in GROUPS["mixed"]
+    return is_mix and is_struck and abs(case.semitones) >= APART_FROM
 
 
 def why_chosen(case: Case) -> str:
