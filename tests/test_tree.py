@@ -88,6 +88,14 @@ class TreeTest(unittest.TestCase):
         done = run(str(NODE_TOOLS / "eslint"), "-c", "assets/eslint.config.js", scripts)
         self.assertEqual(done.returncode, 0, done.stdout[-3000:])
 
+    def test_what_is_being_typed_stays_in_every_field(self):
+        """Of the ways to show a value in a field, one alone leaves it while someone types."""
+        for page in (ROOT / "src" / "zeroknot" / "web" / "templates").rglob("*.html"):
+            with self.subTest(page.name):
+                fields = re.findall(r"<input(?:[^>\"]|\"[^\"]*\")*>", page.read_text())
+                typed = [field for field in fields if 'type="radio"' not in field]
+                self.assertEqual([field for field in typed if " :value=" in field], [])
+
     def test_every_promise_is_held_by_a_test_that_is_there(self):
         said = "".join((ROOT / "docs" / f"{n}.md").read_text() for n in ("promises", "reliability"))
         named = set(re.findall(r"`(test_\w+)`", said))

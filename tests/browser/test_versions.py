@@ -76,6 +76,33 @@ class VersionsTest(BrowserTest):
         field.press("Tab")
         field.wait_for(state="detached")
 
+    def test_a_name_being_typed_stays_while_something_else_is_done(self):
+        page = self.page
+        self.show()
+        page.get_by_label("Name of what it is now").fill("Slow")
+        page.keyboard.press("Enter")
+        field = page.get_by_label("Name of Slow")
+        field.press("End")
+        page.keyboard.type(" on")
+        self.intent(kind="set_steady_tempo", bpm=90)
+        self.dialog().get_by_text("1 edit from now").wait_for()
+        page.keyboard.type("e")
+        field.press("Tab")
+        page.get_by_role("button", name="Open Slow one beside").wait_for()
+        # Left without a change of its own, a field shows what holds by then.
+        tempo = page.get_by_label("Tempo in BPM")
+        page.keyboard.press("Escape")
+        self.dialog().wait_for(state="hidden")
+        tempo.focus()
+        page.keyboard.press("End")
+        page.keyboard.type("7")
+        self.intent(kind="set_steady_tempo", bpm=100)
+        self.wait(lambda: self.engine("s.state.bpm") == 100)
+        self.assertEqual(tempo.input_value(), "907")
+        page.keyboard.press("Backspace")
+        tempo.blur()
+        self.wait(lambda: self.shown_tempo() == "100")
+
     def test_two_tabs_that_go_back_end_in_the_same_state(self):
         self.tempo(90)
         self.tempo(100)

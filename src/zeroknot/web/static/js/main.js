@@ -7,6 +7,7 @@ import { AS_THEY_ARE } from "./engine/patterns.js";
 import { Router } from "./router.js";
 import { Session } from "./session.js";
 import "./ui/drag-bar.js";
+import { shows } from "./ui/fields.js";
 import "./ui/tempo-range.js";
 import { bringIn, bringing, shelved } from "./shelf/bringing.js";
 import { barLine } from "./metre.js";
@@ -160,6 +161,7 @@ Alpine.data("palette", paletteSwitch(session));
 
 defineMeter(session);
 app.router = new Router(/** @type {HTMLElement} */ (document.getElementById("view")), session);
+Alpine.directive("shows", shows);
 Alpine.start();
 session.start();
 app.strip = startStrip(session, /** @type {HTMLCanvasElement} */ (document.getElementById("strip")));

@@ -6,17 +6,6 @@ import { bpm, round, typedNumber } from "../format.js";
 import { barLine, bpmAt } from "../metre.js";
 import { showAgain } from "../ui/fields.js";
 
-/**
- * A list as it is now, its rows changed in place: only what changed is shown anew, and what is being
- * typed elsewhere in a row stays.
- * @param {any[]} before @param {any[]} now @param {string} key that names a row
- */
-function renewed(before, now, key) {
-  const known = new Map(before.map((row) => [row[key], row]));
-  const rows = now.map((row) => (known.has(row[key]) ? Object.assign(known.get(row[key]), row) : row));
-  return rows.length === before.length && rows.every((row, i) => row === before[i]) ? before : rows;
-}
-
 /** @param {import("../session.js").Session} session */
 export const timeControls = (session) => ({
   /** @type {any[]} */
@@ -28,13 +17,11 @@ export const timeControls = (session) => ({
 
   showTime() {
     const { tempos, metres } = session.state;
-    const shownTempos = tempos.map((t, i) => ({
+    this.tempos = tempos.map((t, i) => ({
       ...t, shown: bpm(t.bpm), isFirst: i === 0, isLast: i === tempos.length - 1, isRamp: t.shape === "ramp",
       name: `Tempo at ${t.place}`, until: tempos[i + 1]?.place ?? "", bendShown: round(t.bend, 2),
     }));
-    const shownMetres = metres.map((m) => ({ ...m, isFirst: m.bar === 1, name: `Metre from bar ${m.bar}` }));
-    this.tempos = renewed(this.tempos, shownTempos, "beat");
-    this.metres = renewed(this.metres, shownMetres, "bar");
+    this.metres = metres.map((m) => ({ ...m, isFirst: m.bar === 1, name: `Metre from bar ${m.bar}` }));
     this.showAdd();
   },
 
@@ -64,13 +51,7 @@ export const timeControls = (session) => ({
   changeTempo(point, change) {
     const { beat, bpm: own, shape, bend } = point;
     void session.submit({ kind: "set_tempo_point", beat, bpm: own, shape, bend, was: beat, ...change })
-      .then((done) => done || this.refuse());
-  },
-
-  refuse() {
-    [this.tempos, this.metres] = [[], []];
-    this.showTime();
-    showAgain(".arrange", this);
+      .then((done) => done || showAgain(".arrange"));
   },
 
   /** @param {any} point @param {string} text */
@@ -83,7 +64,7 @@ export const timeControls = (session) => ({
     const value = typedNumber(text);
     if (value === null) {
       session.say(`“${text}” is not a tempo; type a number like 96 or 92.5.`, "error");
-      this.refuse();
+      showAgain(".arrange");
     } else if (value !== point.bpm) this.changeTempo(point, { bpm: value });
   },
 
@@ -109,7 +90,7 @@ export const timeControls = (session) => ({
 
   /** @param {number} bar @param {string} text */
   setMetreAt(bar, text) {
-    void session.submit({ kind: "set_metre_at", bar, metre: text }).then((done) => done || this.refuse());
+    void session.submit({ kind: "set_metre_at", bar, metre: text }).then((done) => done || showAgain(".arrange"));
   },
 
   /** @param {number} bar */

@@ -35,8 +35,8 @@ export class Held {
     this.told = () => {};
     /** What is drawn of it came. */
     this.drawn = () => {};
-    /** Which part of the page shows its fields. */
-    this.fields = { selector: "", values: /** @type {Record<string, any>} */ ({}) };
+    /** Selector of the part of the page that shows its fields. */
+    this.shownIn = "";
   }
 
   /** Nothing is in hand. */
@@ -153,6 +153,6 @@ export class Held {
   }
 
   showAgain() {
-    showAgain(this.fields.selector, this.fields.values);
+    showAgain(this.shownIn);
   }
 }

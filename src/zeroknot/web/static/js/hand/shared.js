@@ -44,7 +44,7 @@ export class HandShared {
   start(whole, selector, told) {
     const { held, view } = this;
     if (held.isEmpty) return false;
-    held.fields = { selector, values: whole };
+    held.shownIn = selector;
     held.told = told;
     Object.assign(this.listener, {
       isHeard: () => whole.hearing && whole.way === "fitted" && !whole.seamMode,

@@ -4,18 +4,12 @@
 import { getJson, postOnce } from "../net/api.js";
 import { typedNumber } from "../format.js";
 import { section } from "../sections.js";
+import { forgetTyped, showAgain } from "../ui/fields.js";
 import { fieldsOf, keyTextOf, readingsOf, tagChanges } from "./about.js";
 import { ended } from "../job.js";
 import { downloadWav } from "./download.js";
 
 /** @typedef {import("../types.js").KnownLoop} KnownLoop */
-
-/** The field of what is known that somebody types in; null where nobody does. */
-function typedField() {
-  const field = document.activeElement;
-  const name = field?.closest(".about") ? field.getAttribute("x-model") : null;
-  return name?.startsWith("field.") ? name.slice("field.".length) : null;
-}
 
 /** @param {import("./shared.js").Shared} shared */
 export const known = (shared) => {
@@ -116,13 +110,10 @@ export const known = (shared) => {
       }
       const known = await shared.tried(() => getJson(`/api/loops/${sha}`));
       if (!known || sha !== this.chosen) return;
-      const fields = /** @type {Record<string, string>} */ (fieldsOf(known));
-      const typed = typedField();
-      // What is being typed stays, whatever else is heard of the loop meanwhile.
-      if (typed && known.sha === this.known?.sha) fields[typed] = /** @type {Record<string, string>} */ (this.field)[typed];
+      if (known.sha !== this.known?.sha) forgetTyped(".about");
       this.known = known;
       this.readings = readingsOf(known);
-      Object.assign(this.field, fields);
+      Object.assign(this.field, fieldsOf(known));
       this.isStated = known.is_stated || known.is_key_stated || known.is_sound_stated;
       this.keyText = keyTextOf(known);
       this.warningText = known.warnings.join("; ");
@@ -149,16 +140,22 @@ export const known = (shared) => {
       return this.change(edit);
     },
 
-    /** @param {"tempo" | "bars" | "per" | "downbeat"} name */
-    typed(name) {
-      const value = typedNumber(this.field[name]);
+    /** A correction as typed; what is refused does not stay in the field. @param {Record<string, unknown>} edit */
+    async correctTyped(edit) {
+      await this.correct(edit);
+      showAgain(".about");
+    },
+
+    /** @param {"tempo" | "bars" | "per" | "downbeat"} name @param {string} text */
+    typed(name, text) {
+      const value = typedNumber(text);
       const column = { tempo: "tempo_bpm", bars: "bars", per: "beats_per_bar", downbeat: "downbeat_s" }[name];
       if (value === null) {
         session.say("That is no number.", "error");
-        void this.showAbout();
+        showAgain(".about");
         return;
       }
-      void this.correct({ kind: "correct", [column]: name === "bars" || name === "per" ? Math.round(value) : value });
+      void this.correctTyped({ kind: "correct", [column]: name === "bars" || name === "per" ? Math.round(value) : value });
     },
 
     /** @param {number} times */
@@ -185,19 +182,22 @@ export const known = (shared) => {
       if (sound) void this.correct({ kind: "state_sound", sound });
     },
 
-    rename() {
-      if (this.known && this.field.name !== this.known.name) void this.change({ kind: "rename", name: this.field.name }, [this.chosen]);
+    /** @param {string} name */
+    async rename(name) {
+      if (this.known && name !== this.known.name) await this.change({ kind: "rename", name }, [this.chosen]);
+      showAgain(".about");
     },
 
-    moveToSet() {
-      if (this.known && this.field.set !== this.known.set) void this.correct({ kind: "move_to_set", set_name: this.field.set });
+    /** @param {string} name nothing takes it out of its set */
+    moveToSet(name) {
+      if (this.known && name !== this.known.set) void this.correctTyped({ kind: "move_to_set", set_name: name });
     },
 
-    /** Tags as typed, commas between: what is new is added, what is gone is taken off. */
-    retag() {
+    /** What is new is added, what is gone is taken off. @param {string} text tags, commas between */
+    retag(text) {
       if (!this.known) return;
-      const { add, remove: gone } = tagChanges(this.field.tags, this.known.tags);
-      if (add.length || gone.length) void this.correct({ kind: "tag", add, remove: gone });
+      const { add, remove: gone } = tagChanges(text, this.known.tags);
+      if (add.length || gone.length) void this.correctTyped({ kind: "tag", add, remove: gone });
     },
 
     showSet() {

@@ -7,6 +7,7 @@
  */
 
 import { gesture } from "./gesture.js";
+import { isTyped, watchTyping } from "./fields.js";
 import { db, round, semitones, typedNumber } from "../format.js";
 
 /** @type {Record<string, (value: number) => string>} */
@@ -35,6 +36,7 @@ export class DragBar extends HTMLElement {
     this.bar.addEventListener("pointerdown", (e) => this.down(e));
     this.bar.addEventListener("dblclick", () => this.to(this.number("default", 0), "change"));
     this.bar.addEventListener("keydown", (e) => this.key(e));
+    watchTyping(this.field, () => this.show());
     this.field.addEventListener("change", (e) => {
       e.stopPropagation();
       const text = this.field?.value ?? "";
@@ -86,7 +88,7 @@ export class DragBar extends HTMLElement {
     this.fill.style.left = `${Math.min(origin, at) * 100}%`;
     this.fill.style.width = `${Math.abs(at - origin) * 100}%`;
     const text = (SHOWN[this.getAttribute("unit") ?? "number"] ?? SHOWN.number)(this.current);
-    this.field.value = text;
+    if (!isTyped(this.field)) this.field.value = text;
     this.bar.setAttribute("aria-valuemin", String(min));
     this.bar.setAttribute("aria-valuemax", String(max));
     this.bar.setAttribute("aria-valuenow", String(this.current));

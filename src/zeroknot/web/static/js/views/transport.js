@@ -177,7 +177,7 @@ export const transport = (session) => () => ({
     const value = typedNumber(text);
     if (value === null) {
       session.say(`“${text}” is not a tempo; type a number like 96 or 92.5.`, "error");
-      showAgain(".top", this);
+      showAgain(".top");
       return;
     }
     const { tempos } = session.state;
@@ -188,7 +188,7 @@ export const transport = (session) => () => ({
     const intent = tempos.length > 1
       ? { kind: "set_tempo_point", ...point, bpm: value, was: here.beat }
       : { kind: "set_steady_tempo", bpm: value };
-    void session.submit(intent).then((done) => done || showAgain(".top", this));
+    void session.submit(intent).then((done) => done || showAgain(".top"));
   },
 
   /** The first loop's tempo becomes the project's. */
@@ -207,7 +207,7 @@ export const transport = (session) => () => ({
     if (text.trim() === here.metre) return;
     /** @type {import("../types.js").Intent} */
     const intent = metres.length > 1 ? { kind: "set_metre_at", bar: here.bar, metre: text } : { kind: "set_metre", metre: text };
-    void session.submit(intent).then((done) => done || showAgain(".top", this));
+    void session.submit(intent).then((done) => done || showAgain(".top"));
   },
 
   /** @param {string} text */
@@ -216,13 +216,13 @@ export const transport = (session) => () => ({
     const intent = /** @type {import("../types.js").Intent} */ (
       text.trim() ? { kind: "set_key_at", bar: 1, key: text.trim() } : { kind: "remove_key_at", bar: 1 }
     );
-    void session.submit(intent).then((done) => done || showAgain(".top", this));
+    void session.submit(intent).then((done) => done || showAgain(".top"));
   },
 
   /** @param {string} text */
   rename(text) {
     if (text.trim() && text !== session.state.name) void session.submit({ kind: "rename_project", name: text });
-    else showAgain(".top", this);
+    else showAgain(".top");
   },
 
   doUndo() {
