@@ -30,7 +30,7 @@ def said(value: Any) -> dict[str, Any]:
 
     So a field that is added later changes no address of what does not use it.
     """
-    found = {}
+    found: dict[str, Any] = {}
     for field in fields(value):
         own = getattr(value, field.name)
         if field.default is not MISSING and own == field.default:
@@ -38,6 +38,8 @@ def said(value: Any) -> dict[str, Any]:
         if is_dataclass(own):
             if inner := said(own):
                 found[field.name] = inner
+        elif isinstance(own, tuple) and own and is_dataclass(own[0]):
+            found[field.name] = [said(part) for part in own]
         else:
             found[field.name] = own
     return found

@@ -28,6 +28,10 @@ class GrooveError(ZeroKnotError):
     """A groove, or an amount of one, that makes no sense."""
 
 
+class SliceError(ZeroKnotError):
+    """Cuts, slices or tiles that make no sense."""
+
+
 class StretchError(ZeroKnotError):
     """A stretch that cannot be rendered."""
 

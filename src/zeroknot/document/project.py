@@ -22,7 +22,10 @@ from zeroknot.core.groove.groove import Groove
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.harmony.key_map import KeyMap
 from zeroknot.core.listening.reading import Reading
+from zeroknot.core.order.order import Order
 from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
+from zeroknot.core.slicing.cut import Cut
+from zeroknot.core.slicing.piece import Piece
 from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT, StretchSettings
 from zeroknot.core.timeline.metre_map import MetreChange, MetreMap
@@ -38,6 +41,7 @@ from zeroknot.document.value import Named, Value
 
 NEW_TRACK_DB = -6.0
 FADE_MS = 3.0
+AS_CUT = Piece()
 LOUDEST_DB, QUIETEST_DB = 12.0, -60.0
 YARNS = 8
 LONGEST_NAME = 300
@@ -78,6 +82,8 @@ class Strand(Named):
     cents     by which it is tuned, on top of that
     in_key    by what it follows the song's key; None where it keeps its own
     parts     which of the recording are heard, and which of them are shifted
+    cut       where it is cut, and what is done to each piece; None where it is whole
+    order     of its pieces; None where they play as they were cut
     """
 
     name: str = Field(max_length=LONGEST_NAME)
@@ -96,6 +102,8 @@ class Strand(Named):
     cents: float = Field(0.0, ge=-MOST_CENTS, le=MOST_CENTS)
     in_key: InKey | None = None
     parts: PartsOrAuto = "auto"
+    cut: Cut | None = None
+    order: Order | None = None
     settings: StretchSettings = StretchSettings()
     gain_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
     yarn: int = Field(0, ge=0, lt=YARNS)
@@ -126,14 +134,33 @@ class Strand(Named):
     def span(self) -> float:
         return self.base.span
 
+    @cached_property
+    def played(self) -> Order | None:
+        """What its pieces play; None where it is heard as a whole."""
+        if self.cut is None:
+            return None
+        if self.order is None and all(piece == AS_CUT for piece in self.cut.pieces):
+            return None
+        return self.order or self.as_cut
+
+    @cached_property
+    def as_cut(self) -> Order:
+        """Its pieces as they were recorded, each where it is laid."""
+        return Order.as_cut(self.cut.starts if self.cut else (self.base.zero.second,), self.warp)
+
+    @property
+    def round_beats(self) -> float:
+        """Beats from round to round: of the order where there is one, else of a pass."""
+        return self.order.beats if self.order and self.cut else self.span
+
     @property
     def own_bpm(self) -> float:
         """Quarter notes a minute as it was recorded, on the whole."""
         return self.span * 60.0 / self.base.body_seconds
 
     def own_frames(self, rate: int) -> int:
-        """Frames of one pass in its own time."""
-        return max(1, frame(self.base.body_seconds * rate))
+        """Frames of one round in its own time."""
+        return max(1, frame(self.base.body_seconds * rate * (self.round_beats / self.span)))
 
     def with_base(self, base: WarpMap) -> Self:
         """Read or laid anew: the layer keeps its share of it."""
@@ -294,7 +321,7 @@ class Project(Named):
         if clip.length is not None:
             return clip.length
         if strand.follows:
-            return clip.passes * strand.span
+            return clip.passes * strand.round_beats
         seconds = clip.passes * strand.own_frames(self.rate) / self.rate
         start = self.tempo_map.second_of_beat(clip.beat)
         return self.tempo_map.beat_of_second(start + seconds) - clip.beat

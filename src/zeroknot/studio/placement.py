@@ -17,7 +17,9 @@ from zeroknot.core.groove.hit import REGISTERS
 from zeroknot.core.harmony.degrees import degrees_kept
 from zeroknot.core.harmony.fit import interval
 from zeroknot.core.loop import Loop
+from zeroknot.core.render.any_plan import PassPlan
 from zeroknot.core.render.clicks import ClickPlan
+from zeroknot.core.render.order_plan import plan_order
 from zeroknot.core.render.plan import (
     LONGEST_LEAD_BEATS,
     RAMP_STEP_BEATS,
@@ -104,18 +106,20 @@ class Placement:
             return None
         if not self._is_steady:
             return self.beat
+        lengths = (self.strand.span, self.strand.round_beats)
+        return self.bpm, *(self._frames_until(beats) for beats in lengths)
+
+    def _frames_until(self, beats: float) -> int:
+        """Frames from its one until so many beats later."""
         frames = self.tempo.frame_of_beat
-        body = frames(self.beat + self.strand.span, self.rate) - frames(self.beat, self.rate)
-        return self.bpm, body
+        return frames(self.beat + beats, self.rate) - frames(self.beat, self.rate)
 
     @cached_property
     def seconds(self) -> float:
         """How long its body lasts there."""
         if not self.strand.follows:
             return self.warp.body_seconds
-        frames = self.tempo.frame_of_beat
-        last = frames(self.beat + self.strand.span, self.rate)
-        return (last - frames(self.beat, self.rate)) / self.rate
+        return self._frames_until(self.strand.span) / self.rate
 
     @property
     def beat_table(self) -> list[tuple[float, int]]:
@@ -179,8 +183,30 @@ class Placement:
         return strain_of(self.case, self.choice.method)
 
     @cached_property
+    def heard(self) -> PassPlan:
+        """What is rendered of a round: the pass, or the order of its pieces.
+
+        Raises StretchError as `plan` does.
+        """
+        order, cut = self.strand.played, self.strand.cut
+        if order is None or cut is None:
+            return self.plan
+        return plan_order(
+            base=self.plan, cut=cut, order=order, frame_of=self._frame_in_round,
+            channels=self.loop.channels,
+        )  # fmt: skip
+
+    def _frame_in_round(self, beat: float) -> int:
+        """Where a beat of the order lies; counted from the round, as the knots of a plan are."""
+        if not self.strand.follows:
+            return frame(beat * self.warp.body_seconds / self.strand.span * self.rate)
+        if self._is_steady and beat != self.strand.round_beats:
+            return frame(beat * 60.0 / self.bpm * self.rate)
+        return self._frames_until(beat)
+
+    @cached_property
     def plan(self) -> RenderPlan:
-        """What is rendered. Raises StretchError where it cannot be laid at the tempo there."""
+        """The loop as a whole. Raises StretchError where it cannot be laid at the tempo there."""
         strand, loop, warp = self.strand, self.loop, self.warp
         lead_from, tail_to = sounding_of(strand, loop)
         gains: tuple[tuple[float, float], ...] = ()
@@ -241,7 +267,8 @@ class Placement:
     @property
     def _is_steady(self) -> bool:
         span = self.strand.span
-        first, last = self.beat - LONGEST_LEAD_BEATS - span, self.beat + 3 * span
+        until = max(3 * span, 2 * self.strand.round_beats)
+        first, last = self.beat - LONGEST_LEAD_BEATS - span, self.beat + until
         return self.tempo.is_steady_between(first, last)
 
     def _what_could_be_laid(self) -> str:

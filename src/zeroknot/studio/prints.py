@@ -10,8 +10,8 @@ from zeroknot.core.harmony.key import Key
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
 from zeroknot.core.recipe import Recipe
+from zeroknot.core.render.any_plan import PassPlan, shifts_of
 from zeroknot.core.render.pass_file import SEAMS
-from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.units import gain_of_db
 from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore
@@ -56,7 +56,7 @@ class Prints:
             raise ZeroKnotError(f"a seam is one of {', '.join(SEAMS)}, not {seam!r}")
         hand = in_hand(project, self._loops, hand_name)
         strand = hand.strand
-        plan = Placement.of(project, strand, hand.loop, beat).plan
+        plan = Placement.of(project, strand, hand.loop, beat).heard
         incoming, gain = self._store.new_incoming(), gain_of_db(strand.gain_db)
         # Not by the worker that renders for playing: a long print must not hold up the sound.
         task = "print_to_file", self._store.folder, plan, seam, with_lead, gain, incoming
@@ -64,11 +64,11 @@ class Prints:
         tempo = project.tempo_map.bpm_at(beat) if strand.follows else round(strand.own_bpm, 2)
         lead = plan.lead_frames if with_lead else 0
         metre = project.metre_map.metre_at(1)
-        bars = strand.span / metre.beats_per_bar
+        bars = strand.round_beats / metre.beats_per_bar
         name = without_tempo(strand.name)
         name = f"{name}, {bars:g} bar{'s' * (bars != 1)} at {tempo:g}"
         pulses_per_bar = metre.pulses_per_bar
-        pulses = strand.span / metre.beats_per_pulse
+        pulses = strand.round_beats / metre.beats_per_pulse
         seconds = plan.body_frames / plan.rate
         known = Reading(
             bars=max(1, round(pulses / pulses_per_bar)),
@@ -107,12 +107,12 @@ class Prints:
         return Download(file_name(loop, tempo, key), file, lowered_db)
 
 
-def printed_key(loop: Loop, plan: RenderPlan) -> str | None:
+def printed_key(loop: Loop, plan: PassPlan) -> str | None:
     """The key of a pass, where that of its loop is sure and the shift one of whole semitones."""
     if loop.key is None or loop.key_confidence < 1.0:
         return None
-    shift = plan.heard_shift
-    if abs(shift - round(shift)) > NEARLY_A_SEMITONE:
+    shift, *others = shifts_of(plan)
+    if others or abs(shift - round(shift)) > NEARLY_A_SEMITONE:
         return None
     return str(Key.parse(loop.key).shifted(round(shift)))
 

@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 from zeroknot.core.errors import StretchError
 from zeroknot.core.loop import Loop
 from zeroknot.core.mixing.sheet import Event, Sheet, TrackLevel
-from zeroknot.core.render.plan import LONGEST_LEAD_BEATS, RenderPlan
+from zeroknot.core.render.any_plan import PassPlan
+from zeroknot.core.render.plan import LONGEST_LEAD_BEATS
 from zeroknot.core.units import gain_of_db
 from zeroknot.document.project import FARTHEST_BEAT, QUIETEST_DB, Clip, Project, Strand
 from zeroknot.studio.placement import Placement
@@ -31,7 +32,7 @@ class Pass:
 
     number: int
     zero: int
-    parts: tuple[tuple[int, RenderPlan], ...]
+    parts: tuple[tuple[int, PassPlan], ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,7 +43,7 @@ class LaidClip:
     strand: Strand
     loop: Loop
     events: tuple[Event, ...]
-    plans: tuple[RenderPlan, ...]
+    plans: tuple[PassPlan, ...]
 
     def is_of(self, clip: Clip, strand: Strand, loop: Loop) -> bool:
         """Was it made from these very values?"""
@@ -59,7 +60,7 @@ class SheetMaker:
         self, project: Project, loops: Mapping[str, Loop], before: "SheetMaker | None" = None
     ):
         self.project, self.loops = project, loops
-        self._plans: dict[tuple[str, object], RenderPlan] = {}
+        self._plans: dict[tuple[str, object], PassPlan] = {}
         if before and not before.project.is_laid_as(project):
             before = None
         self.laid = {clip.id: self._laid(clip, before) for clip in project.clips if not clip.muted}
@@ -155,10 +156,10 @@ class SheetMaker:
         end_beat = clip.beat + project.length_of(clip, strand)
         origin = clip.beat - clip.slip
         if strand.follows:
-            first = math.floor(clip.slip / strand.span + _SLACK)
-            count = math.ceil((end_beat - origin) / strand.span - _SLACK)
+            first = math.floor(clip.slip / strand.round_beats + _SLACK)
+            count = math.ceil((end_beat - origin) / strand.round_beats - _SLACK)
             for k in range(first, count):
-                beat = origin + k * strand.span
+                beat = origin + k * strand.round_beats
                 with contextlib.suppress(StretchError):
                     parts = self._parts(clip, strand, loop, beat)
                     yield Pass(k, tempo.frame_of_beat(beat, rate), parts)
@@ -175,7 +176,7 @@ class SheetMaker:
 
     def _parts(
         self, clip: Clip, strand: Strand, loop: Loop, beat: float
-    ) -> tuple[tuple[int, RenderPlan], ...]:
+    ) -> tuple[tuple[int, PassPlan], ...]:
         """A pass whose one lies on a beat, by the keys that it sounds in."""
         begin = beat - LONGEST_LEAD_BEATS
         moves = [begin]
@@ -191,12 +192,12 @@ class SheetMaker:
 
     def _plan(
         self, clip: Clip, strand: Strand, loop: Loop, beat: float, key_beat: float
-    ) -> RenderPlan:
+    ) -> PassPlan:
         placed = Placement.of(self.project, strand, loop, beat, clip.shift, key_beat)
         # What is in hand may be heard otherwise than the strand of that id.
         key = HAND_TRACK if clip.track == HAND_TRACK else strand.id, placed.law
         if key not in self._plans:
-            self._plans[key] = placed.plan
+            self._plans[key] = placed.heard
         return self._plans[key]
 
 

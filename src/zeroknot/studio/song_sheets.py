@@ -13,7 +13,7 @@ from cachetools import LRUCache
 
 from zeroknot.core.loop import Loop
 from zeroknot.core.mixing.sheet import Event
-from zeroknot.core.render.plan import RenderPlan
+from zeroknot.core.render.any_plan import PassPlan, channels_of
 from zeroknot.core.timeline.grid import pulses
 from zeroknot.document.project import Project
 from zeroknot.store.loops import LoopStore
@@ -134,12 +134,12 @@ def _pulses(sheet: SongSheet) -> list[tuple[float, int, int, int]]:
 
 
 def shapes_of(
-    plans: Mapping[str, RenderPlan], loops: Mapping[str, Loop]
+    plans: Mapping[str, PassPlan], loops: Mapping[str, Loop]
 ) -> dict[str, dict[str, int]]:
     """What a player has to know of renders, by digest."""
     return {
         digest: {
-            "channels": loops[plan.source].channels,
+            "channels": channels_of(plan, loops[plan.source].channels),
             "frames": plan.frames,
             "lead": plan.lead_frames,
             "body": plan.body_frames,

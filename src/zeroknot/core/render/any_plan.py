@@ -4,18 +4,36 @@ import json
 from typing import Any
 
 from zeroknot.core.render.clicks import ClickPlan
+from zeroknot.core.render.order_plan import OrderPlan, Voice
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.stretch.settings import StretchSettings
 
-AnyPlan = RenderPlan | ClickPlan
+PassPlan = RenderPlan | OrderPlan  # what a pass of a strand is rendered by
+AnyPlan = PassPlan | ClickPlan
+
+
+def channels_of(plan: PassPlan, loop_channels: int) -> int:
+    """Channels of a render: the loop's own, or more where some of it is panned."""
+    return plan.channels if isinstance(plan, OrderPlan) else loop_channels
+
+
+def shifts_of(plan: PassPlan) -> frozenset[float]:
+    """Semitones by which what is heard sounds higher, on the whole, than it was recorded."""
+    sources = plan.sources if isinstance(plan, OrderPlan) else (plan,)
+    return frozenset(round(source.heard_shift, 6) for source in sources)
 
 
 def plan_of_text(text: str) -> AnyPlan:
     """The plan of which that is the text. Raises ValueError, KeyError or TypeError for others."""
     told = json.loads(text)
-    if told.pop("kind") == "clicks":
+    kind = told.pop("kind")
+    if kind == "clicks":
         strikes = tuple((int(at), float(db), int(which)) for at, db, which in told.pop("strikes"))
         return ClickPlan(strikes=strikes, **told)
+    if kind == "order":
+        sources = tuple(_pass_of(source) for source in told.pop("sources"))
+        voices = tuple(Voice(**voice) for voice in told.pop("voices"))
+        return OrderPlan(sources=sources, voices=voices, **told)
     return _pass_of(told)
 
 

@@ -39,7 +39,7 @@ class ChangeStrand(Edit):
         _ = self.strand.warp
         changed = project.changed(strands=replaced(project.strands, self.strand))
         # Whole clips follow the strand's length; what would then overlap is trimmed.
-        lengths = [(s.span, s.follows, s.base.body_seconds) for s in (before, self.strand)]
+        lengths = [(s.round_beats, s.follows, s.base.body_seconds) for s in (before, self.strand)]
         return settled(changed, newest=()) if lengths[0] != lengths[1] else changed
 
     def touches(self) -> frozenset[str]:

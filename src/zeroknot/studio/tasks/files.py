@@ -6,8 +6,8 @@ import numpy as np
 
 from zeroknot.core.audio import Audio
 from zeroknot.core.formats.riff import FLOAT_BITS, LoopMark, WavTags, wav_bytes
+from zeroknot.core.render.any_plan import PassPlan
 from zeroknot.core.render.pass_file import folded
-from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.units import db_of_gain, frame
 from zeroknot.studio.tasks.rendering import rendering_of
 from zeroknot.studio.tasks.sources import decoded, midi_of, sounded_midi, source_at
@@ -25,7 +25,7 @@ def crop_to_file(
 
 
 def print_to_file(
-    folder: Path, plan: RenderPlan, seam: str, with_lead: bool, gain: float, file: Path
+    folder: Path, plan: PassPlan, seam: str, with_lead: bool, gain: float, file: Path
 ) -> None:
     """One pass as a WAV of floats with its loop marked.
 

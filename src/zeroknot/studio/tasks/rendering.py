@@ -12,11 +12,13 @@ from zeroknot.core.audio import Audio, Samples
 from zeroknot.core.errors import FormatError
 from zeroknot.core.mixing.loudness import loudness
 from zeroknot.core.overview import TILE_BINS, peaks
-from zeroknot.core.render.any_plan import AnyPlan
+from zeroknot.core.render.any_plan import AnyPlan, PassPlan
 from zeroknot.core.render.clicks import ClickPlan, ClickRendering
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.kept_pieces import KeptPieces
 from zeroknot.core.render.notes_run import NotesRendering
+from zeroknot.core.render.order_plan import OrderPlan
+from zeroknot.core.render.order_run import OrderRendering
 from zeroknot.core.render.parts_run import rendering_of_pass
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.store.audio_store import block_path, write_whole
@@ -33,7 +35,7 @@ def render_block(folder: Path, plan: AnyPlan, index: int) -> None:
         write_whole(place, np.ascontiguousarray(rendering_of(folder, plan).block(index)).tobytes())
 
 
-def render_whole(folder: Path, plan: RenderPlan) -> Samples:
+def render_whole(folder: Path, plan: PassPlan) -> Samples:
     """Lead, body and tail of a plan: float32 [channels, plan.frames]."""
     return rendering_of(folder, plan).whole()
 
@@ -56,12 +58,13 @@ def render_peaks(
     return place.read_bytes()
 
 
-def body_loudness(folder: Path, plan: RenderPlan) -> tuple[float, float]:
+def body_loudness(folder: Path, plan: PassPlan) -> tuple[float, float]:
     """Loudness in dB of the body (a long one's beginning) as recorded and as fitted."""
     sound = source_at(folder, plan.source, plan.rate)
     frames = min(plan.body_frames, round(MEASURED_SECONDS * plan.rate))
-    stop = float(plan.time_map.source_of(np.asarray([float(frames)]))[0])
-    zero, end = (round(s * plan.rate) for s in (plan.zero_second, stop))
+    laid = plan.sources[0] if isinstance(plan, OrderPlan) else plan
+    stop = float(laid.time_map.source_of(np.asarray([float(min(frames, laid.body_frames))]))[0])
+    zero, end = (round(s * plan.rate) for s in (laid.zero_second, stop))
     recorded = sound.samples[:, max(0, zero) : max(1, min(end, sound.frames))]
     fitted = rendering_of(folder, plan).frames(plan.lead_frames, frames)
     return loudness(recorded, plan.rate), loudness(fitted, plan.rate)
@@ -91,11 +94,15 @@ def _kept_pieces() -> KeptPieces:
     return KeptPieces()
 
 
+def _order(folder: Path, plan: OrderPlan) -> InBlocks:
+    return OrderRendering(plan, [rendering_of(folder, source) for source in plan.sources])
+
+
 def _clicks(folder: Path, plan: ClickPlan) -> InBlocks:
     return ClickRendering(plan)
 
 
 # Who renders a plan, by its kind.
 RENDERERS: dict[str, Callable[[Path, Any], InBlocks]] = {
-    "pass": _pass, "notes": _notes, "clicks": _clicks,
+    "pass": _pass, "notes": _notes, "order": _order, "clicks": _clicks,
 }  # fmt: skip

@@ -1,0 +1,91 @@
+"""How does a new order become sound? Its voices, each a stretch of a source, added up."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from zeroknot.core.audio import Samples
+from zeroknot.core.mixing.pan import panned
+from zeroknot.core.render.in_blocks import InBlocks
+from zeroknot.core.render.order_plan import OrderPlan, Voice
+from zeroknot.core.units import gain_of_db
+
+
+class OrderRendering(InBlocks):
+    """An order over renderings of its sources.
+
+    sources  one for each of the plan's, in order
+    """
+
+    def __init__(self, plan: OrderPlan, sources: Sequence[InBlocks]):
+        self.plan, self._sources = plan, sources
+
+    @property
+    def size(self) -> int:
+        """Frames of lead, body and tail together."""
+        return self.plan.frames
+
+    def frames(self, first: int, count: int) -> Samples:
+        """float32 [channels, count]: axis frames from `first` on."""
+        plan = self.plan
+        begin = first - plan.lead_frames
+        out = np.zeros((plan.channels, count), np.float32)
+        for voice in plan.voices:
+            for shown in _rounds(voice, plan):
+                a, b = max(begin, shown.at), min(begin + count, shown.at + shown.frames)
+                if b > a:
+                    part = self._sounding(voice, a - shown.at + shown.skipped, b - a)
+                    out[:, a - begin : b - begin] += part
+        return out
+
+    def _sounding(self, voice: Voice, first: int, count: int) -> Samples:
+        """float32 [channels, count]: frames of a voice, from its `first` on."""
+        plan = self.plan
+        source = plan.sources[voice.source]
+        start = voice.start + first
+        if voice.reverse:
+            start = voice.start + voice.frames - first - count
+        sound = self._sources[voice.source].frames(source.lead_frames + start, count)
+        if voice.reverse:
+            sound = sound[:, ::-1]
+        gain = gain_of_db(voice.gain_db) * _fades(voice, first, count)
+        return panned(sound * gain.astype(np.float32), voice.pan, plan.channels)
+
+
+@dataclass(frozen=True)
+class _Shown:
+    """A voice, or the part of it that is heard at the end of the round before.
+
+    at       frame of the order
+    skipped  frames of the voice before that
+    """
+
+    at: int
+    frames: int
+    skipped: int = 0
+
+
+def _rounds(voice: Voice, plan: OrderPlan) -> list[_Shown]:
+    if voice.at >= 0 or not voice.fade_in:  # before the one, but not faded in, is the lead
+        return [_Shown(voice.at, voice.frames)]
+    before = min(-voice.at, voice.frames)
+    return [
+        _Shown(plan.body_frames - before, before),
+        _Shown(0, voice.frames - before, skipped=before),
+    ]
+
+
+def _fades(voice: Voice, first: int, count: int) -> np.ndarray:
+    """float64 [count]: raised cosines at its edges, 1 between them."""
+    at = np.arange(first, first + count) + 0.5
+    gain = np.ones(count)
+    if voice.fade_in:
+        gain *= _risen(at / voice.fade_in)
+    if voice.fade_out:
+        gain *= _risen((voice.frames - at) / voice.fade_out)
+    return gain
+
+
+def _risen(share: np.ndarray) -> np.ndarray:
+    return np.asarray(0.5 - 0.5 * np.cos(np.pi * np.clip(share, 0.0, 1.0)))
