@@ -7,6 +7,7 @@ from zeroknot.core.errors import FormatError, ZeroKnotError
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.methods import METHODS
+from zeroknot.document.edits.slices import LaySlices
 from zeroknot.document.project import Project
 
 RATES = (44_100, 48_000, 88_200, 96_000)  # frames a second that a project may have
@@ -24,7 +25,11 @@ def coherent(project: Project) -> Project:
         for strand in project.strands:
             if strand.method not in (AUTO, *METHODS):
                 raise FormatError(f"there is no stretch method {strand.method!r} here")
-            _ = strand.warp, strand.paces
+            _ = strand.warp, strand.paces, strand.played
+            if strand.order:
+                LaySlices(strand=strand.id, cut=strand.cut, order=strand.order, what="").apply(
+                    project
+                )
         _ = project.song_feel, project.key_map
         if any(a.bar >= b.bar for a, b in itertools.pairwise(project.keys)):
             raise FormatError("the song's keys do not come one after another")

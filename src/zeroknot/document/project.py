@@ -37,6 +37,7 @@ from zeroknot.core.warp.straighten import Straighten
 from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.groove import FeelChange, KeptGroove, LaidGroove
 from zeroknot.document.key import InKey
+from zeroknot.document.slices import MOST_DEALT, Dealt
 from zeroknot.document.value import Named, Value
 
 NEW_TRACK_DB = -6.0
@@ -84,6 +85,7 @@ class Strand(Named):
     parts     which of the recording are heard, and which of them are shifted
     cut       where it is cut, and what is done to each piece; None where it is whole
     order     of its pieces; None where they play as they were cut
+    dealt     orders that were dealt, the newest last
     """
 
     name: str = Field(max_length=LONGEST_NAME)
@@ -104,6 +106,7 @@ class Strand(Named):
     parts: PartsOrAuto = "auto"
     cut: Cut | None = None
     order: Order | None = None
+    dealt: tuple[Dealt, ...] = Field((), max_length=MOST_DEALT)
     settings: StretchSettings = StretchSettings()
     gain_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
     yarn: int = Field(0, ge=0, lt=YARNS)

@@ -23,7 +23,14 @@ from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.key import InKey
 from zeroknot.document.project import YARNS, Project, Strand, yarn_of
 from zeroknot.store.loops import LoopStore
-from zeroknot.studio.known import Listen, Measure, no_tones, nothing_measured
+from zeroknot.studio.known import (
+    Compare,
+    Listen,
+    Measure,
+    no_tones,
+    nothing_compared,
+    nothing_measured,
+)
 
 SHA_DIGITS = 64
 FOLLOWED_WITHIN = 0.03  # of the reading's pulse: then what was heard are its pulses
@@ -42,6 +49,7 @@ class Hand:
     """is_new   the strand is not in the project yet
     measure  tells a loop's hits
     listen   tells how much each pitch class sounds in it
+    compare  tells how unlike its pieces sound
     """
 
     strand: Strand
@@ -49,6 +57,7 @@ class Hand:
     is_new: bool
     measure: Measure = nothing_measured
     listen: Listen = no_tones
+    compare: Compare = nothing_compared
 
     @property
     def hits(self) -> tuple[Hit, ...]:

@@ -3,6 +3,9 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from zeroknot.core.errors import EditError
 from zeroknot.core.groove.hit import Hit
 from zeroknot.core.harmony.profile import NO_TONES, Profile
@@ -11,6 +14,8 @@ from zeroknot.store.loops import LoopStore
 
 Measure = Callable[[Loop], tuple[Hit, ...]]
 Listen = Callable[[Loop], Profile]
+Distances = NDArray[np.float64]
+Compare = Callable[[Loop, tuple[float, ...]], Distances | None]
 
 
 def nothing_measured(loop: Loop) -> tuple[Hit, ...]:
@@ -23,13 +28,20 @@ def no_tones(loop: Loop) -> Profile:
     return NO_TONES
 
 
+def nothing_compared(loop: Loop, edges: tuple[float, ...]) -> None:
+    """Where there are no workers to compare."""
+    return None
+
+
 @dataclass(frozen=True)
 class Known:
     """loops  on the shelf
     hits   every hit of a loop, in order
     tones  how much each pitch class sounds in it
+    alike  how unlike its pieces sound, which begin and end at some seconds
     """
 
     loops: LoopStore
     hits: Measure = nothing_measured
     tones: Listen = no_tones
+    alike: Compare = nothing_compared

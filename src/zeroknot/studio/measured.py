@@ -12,9 +12,11 @@ from zeroknot.core.harmony.profile import NO_TONES, Profile
 from zeroknot.core.listening.sound_kind import UNPITCHED
 from zeroknot.core.loop import Loop
 from zeroknot.studio.executors import Executors
+from zeroknot.studio.known import Compare, Distances
 
 MOST_HITS = 200_000  # held in memory, of all loops together
 MOST_PROFILES = 50_000
+MOST_COMPARED = 64  # loops, as they were cut
 
 T = TypeVar("T")
 
@@ -62,5 +64,23 @@ def measured_tones(folder: Path, executors: Executors) -> Callable[[Loop], Profi
         if loop.sound in UNPITCHED:
             return NO_TONES
         return loop.hearing.tones or tones.of(loop)
+
+    return of
+
+
+def measured_likeness(folder: Path, executors: Executors) -> Compare:
+    """How unlike the pieces of a loop sound."""
+    lock = threading.Lock()
+    known: LRUCache[tuple[str, tuple[float, ...]], Distances] = LRUCache(MOST_COMPARED)
+
+    def of(loop: Loop, edges: tuple[float, ...]) -> Distances:
+        key = loop.sha, edges
+        with lock:
+            found = known.get(key)
+        if found is None:
+            found = executors.look("likeness_of", folder, *key).result()
+            with lock:
+                known[key] = found
+        return found
 
     return of

@@ -124,13 +124,18 @@ class Placement:
     @property
     def beat_table(self) -> list[tuple[float, int]]:
         """Beats of the pass and the frames of its body that they fall on; straight between them."""
-        span, rate, tempo = self.strand.span, self.rate, self.tempo
+        return self._beats_until(self.strand.span)
+
+    @property
+    def round_table(self) -> list[tuple[float, int]]:
+        """The same of a round."""
+        return self._beats_until(self.strand.round_beats)
+
+    def _beats_until(self, length: float) -> list[tuple[float, int]]:
         if not self.strand.follows or self._is_steady:
-            return [(0.0, 0), (span, round(self.seconds * rate))]
-        steps = max(1, math.ceil(span / RAMP_STEP_BEATS))
-        zero = tempo.frame_of_beat(self.beat, rate)
-        beats = [span * i / steps for i in range(steps + 1)]
-        return [(b, tempo.frame_of_beat(self.beat + b, rate) - zero) for b in beats]
+            return [(0.0, 0), (length, self._frame_in_round(length))]
+        steps = max(1, math.ceil(length / RAMP_STEP_BEATS))
+        return [(b, self._frames_until(b)) for b in (length * i / steps for i in range(steps + 1))]
 
     def clicks(self, targets: Targets) -> ClickPlan:
         """A groove's steps over the pass, as ticks beside it; what is early wraps round."""

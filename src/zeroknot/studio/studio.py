@@ -8,7 +8,7 @@ from typing import Any
 from zeroknot.core.apart.parts import ALL_PARTS
 from zeroknot.core.errors import EditError, ZeroKnotError
 from zeroknot.core.mixing.sheet import Sheet
-from zeroknot.core.render.any_plan import AnyPlan
+from zeroknot.core.render.any_plan import AnyPlan, channels_of
 from zeroknot.core.render.clicks import ClickPlan
 from zeroknot.core.render.plan import plan_as_written
 from zeroknot.core.stretch.settings import StretchSettings
@@ -34,7 +34,7 @@ from zeroknot.studio.jobs import Jobs
 from zeroknot.studio.key_view import Clashes
 from zeroknot.studio.known import Known
 from zeroknot.studio.made_loops import MadeLoops
-from zeroknot.studio.measured import measured_hits, measured_tones
+from zeroknot.studio.measured import measured_hits, measured_likeness, measured_tones
 from zeroknot.studio.placement import Placement
 from zeroknot.studio.prints import Prints
 from zeroknot.studio.projects import Projects
@@ -61,13 +61,14 @@ class Studio:
         self.grooves = GrooveStore(self._engine)
         self.hits = measured_hits(self.store.folder, executors)
         self.tones = measured_tones(self.store.folder, executors)
+        self.alike = measured_likeness(self.store.folder, executors)
         self.loops = LoopStore(self._engine)
         self.clashes = Clashes(self.store.folder, self.loops, executors)
         self.jobs = Jobs(JobStore(self._engine), self.announcer)
         self.shelf = Shelf(self.loops, SearchStore(self._engine), self.announcer, self.jobs)
         self.projects = Projects(
             RevisionStore(self._engine),
-            Known(self.loops, self.hits, self.tones),
+            Known(self.loops, self.hits, self.tones, self.alike),
             self.announcer,
         )
         incoming = IncomingStore(self._engine)
@@ -114,7 +115,7 @@ class Studio:
     def hand(self, project: Project, name: str) -> Hand:
         """What is in hand under that id or hash."""
         hand = in_hand(project, self.loops, name)
-        return replace(hand, measure=self.hits, listen=self.tones)
+        return replace(hand, measure=self.hits, listen=self.tones, compare=self.alike)
 
     def shelve_groove(self, project: str, groove: str) -> str:
         """Keep one of a project's grooves for every other; returns its id on the shelf."""
@@ -146,7 +147,7 @@ class Studio:
         if against == BEFORE:
             before = self.projects.before(project.id)
             known = [s for s in before.strands if s.id == hand.strand.id] if before else []
-            if not known or known[0].span != hand.strand.span:
+            if not known or known[0].round_beats != hand.strand.round_beats:
                 raise EditError(
                     "before the last change it was not laid like this; nothing to compare"
                 )
@@ -182,25 +183,28 @@ class Studio:
 
     def hand_sheet(
         self, project: Project, hand_name: str, beat: float, against: str | None = None,
-        audition: Audition = AS_IT_IS, clicks: str | None = None,
+        audition: Audition = AS_IT_IS, clicks: str | None = None, order: bool = False,
     ) -> Any:  # fmt: skip
         """What is needed to hear the strand in hand alone: as fitted and as recorded.
 
         against  a method, or a set of knots (KNOT_SETS), to compare with; its render lies on the
                  same axis
         clicks   id of a kept groove whose steps are ticked beside, LAID for the one that is laid
+        order    its pieces in their order are what is heard, not the loop as a whole
         """
         hand = auditioned(project, self.hand(project, hand_name), audition)
         placed = Placement.of(project, hand.strand, hand.loop, beat)
         plan = placed.plan
-        plans: dict[str, AnyPlan] = {plan.digest: plan}
+        heard = placed.heard if order else plan
+        plans: dict[str, AnyPlan] = {heard.digest: heard}
         ticked = self._ticked(project, placed, clicks) if clicks else None
         if ticked:
             plans[ticked.digest] = ticked
-        other = plan
+        other = heard
         if against is not None:
             strand = self._other(project, hand, against)
-            other = Placement.of(project, strand, hand.loop, beat).plan
+            another = Placement.of(project, strand, hand.loop, beat)
+            other = another.heard if order else another.plan
             plans[other.digest] = other
         recorded = f"source:{hand.loop.sha}"
         if hand.loop.is_midi:
@@ -212,20 +216,20 @@ class Studio:
         warp = hand.strand.warp
         return {
             "rate": project.rate,
-            "digest": plan.digest,
+            "digest": heard.digest,
             "against": other.digest,
             "clicks": ticked.digest if ticked else None,
             "source": hand.loop.sha,
             "recorded": recorded,
             "gain": gain(match_db(hand.loop, audition)),
-            "channels": hand.loop.channels,
+            "channels": channels_of(heard, hand.loop.channels),
             "source_frames": frames,
-            "frames": plan.frames,
-            "lead": plan.lead_frames,
-            "body": plan.body_frames,
+            "frames": heard.frames,
+            "lead": heard.lead_frames,
+            "body": heard.body_frames,
             "span": warp.span,
             "knots": [list(k) for k in plan.knots],
-            "beats": placed.beat_table,
+            "beats": placed.round_table if order else placed.beat_table,
             "zero_s": warp.zero.second,
             "end_s": warp.end.second,
         }

@@ -25,6 +25,7 @@ from zeroknot.web.api import (
     projects,
     renders,
     shelf,
+    slices,
 )
 from zeroknot.web.api.shown import ShownProjects
 from zeroknot.web.pages import pages
@@ -69,6 +70,7 @@ def make_app(
         projects,
         grooves,
         keys,
+        slices,
         shelf,
         loops,
         bring,

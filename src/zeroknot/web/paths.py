@@ -22,6 +22,10 @@ class Paths:
         return f"/p/{project}/key/{hand}" if hand else f"/p/{project}/key"
 
     @staticmethod
+    def slices(project: str, hand: str | None = None) -> str:
+        return f"/p/{project}/slices/{hand}" if hand else f"/p/{project}/slices"
+
+    @staticmethod
     def arrange(project: str) -> str:
         return f"/p/{project}/arrange"
 

@@ -1,4 +1,4 @@
-"""What an order sounds like: the pass itself as it was cut, and its pieces elsewhere without a click."""
+"""What an order sounds like: as it was cut the pass itself, else its pieces, without a click."""
 
 import itertools
 import unittest

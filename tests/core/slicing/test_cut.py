@@ -3,6 +3,9 @@
 import unittest
 from dataclasses import replace
 
+from hypothesis import given
+from hypothesis import strategies as st
+
 from zeroknot.core.errors import SliceError
 from zeroknot.core.slicing.cut import (
     BEFORE_SECONDS,
@@ -18,6 +21,10 @@ from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.warp_map import WarpMap
 
 WARP = WarpMap.between(0.5, 4.5, 8.0)
+
+
+def sure(*seconds):
+    return [(second, 1.0) for second in seconds]
 
 
 class WaysTest(unittest.TestCase):
@@ -37,14 +44,22 @@ class WaysTest(unittest.TestCase):
         self.assertEqual(by_beats(WARP, 3.0), (0.5, 2.0, 3.5))
 
     def test_a_first_piece_of_nothing_joins_its_neighbour(self):
-        cut = by_attacks([0.8, 1.5, 2.0], WARP, sounds_from=0.8)
+        cut = by_attacks(sure(0.8, 1.5, 2.0), WARP, sounds_from=0.8)
         self.assertEqual(cut, (0.5, 1.5 - BEFORE_SECONDS, 2.0 - BEFORE_SECONDS))
         # What sounds before the first attack is a piece of its own.
-        self.assertEqual(len(by_attacks([0.8, 1.5, 2.0], WARP, sounds_from=0.1)), 4)
+        self.assertEqual(len(by_attacks(sure(0.8, 1.5, 2.0), WARP, sounds_from=0.1)), 4)
 
     def test_pieces_under_twenty_ms_are_not_made_by_themselves(self):
-        cut = by_attacks([1.0, 1.015, 1.5, 4.49], WARP, sounds_from=0.0)
+        cut = by_attacks(sure(1.0, 1.015, 1.5, 4.49), WARP, sounds_from=0.0)
         self.assertEqual(cut, (0.5, 1.0 - BEFORE_SECONDS, 1.5 - BEFORE_SECONDS))
+
+    @given(st.lists(st.tuples(st.floats(0.4, 4.6), st.floats(0, 1)), max_size=30))
+    def test_a_higher_sensitivity_only_adds(self, attacks):
+        few, many = (
+            set(by_attacks([a for a in attacks if a[1] >= least], WARP, 0.0))
+            for least in (0.6, 0.3)
+        )
+        self.assertLessEqual(few, many)
 
     def test_beats_of_a_loose_loop_are_offered_at_the_attacks(self):
         cut = nearest(by_beats(WARP, 2.0), [1.53, 2.9, 3.47], reach=0.06)

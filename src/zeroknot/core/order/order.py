@@ -195,6 +195,10 @@ class Order:
         kept = [replace(t, beat=t.beat + by) for t in chosen if t.beat + by >= 0]
         return self.without(which)._over(kept)
 
+    def laid(self, tile: Tile) -> "Order":
+        """One tile more, over what was there."""
+        return self._over([tile])
+
     def swapped(self, first: int, second: int) -> "Order":
         """What two tiles play, exchanged; their places and lengths stay."""
         tiles = list(self.tiles)

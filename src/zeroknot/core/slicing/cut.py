@@ -21,20 +21,25 @@ SAME_SECONDS = 0.003  # within which a piece is the same as one that was cut bef
 BEFORE_SECONDS = 0.0015  # of an attack: so much of what leads into it belongs to it
 
 Cuts = tuple[float, ...]
+Sure = tuple[float, float]  # second of an attack, and how sure it is that it is one
 
 
-def by_attacks(attacks: Iterable[float], warp: WarpMap, sounds_from: float) -> Cuts:
-    """A cut just before each attack of the body.
+def by_attacks(attacks: Iterable[Sure], warp: WarpMap, sounds_from: float) -> Cuts:
+    """A cut just before each attack of the body; of two too near the surer, so that more only add.
 
-    attacks      seconds, rising
     sounds_from  second before which the recording is silent: a first piece of nothing joins the
                  next
     """
     zero, end = warp.zero.second, warp.end.second
-    inside = [a - BEFORE_SECONDS for a in attacks if zero < a < end]
-    if inside and sounds_from > inside[0] - LEAST_SECONDS:
-        inside = inside[1:]
-    return apart([zero, *inside], end, LEAST_SECONDS)
+    inside = sorted((-sure, a - BEFORE_SECONDS) for a, sure in attacks if zero < a < end)
+    kept = [zero]
+    for _, cut in inside:
+        if end - cut >= LEAST_SECONDS and all(abs(cut - k) >= LEAST_SECONDS for k in kept):
+            kept.append(cut)
+    kept.sort()
+    if len(kept) > 1 and sounds_from > kept[1] - LEAST_SECONDS:
+        del kept[1]
+    return tuple(kept[:MOST_PIECES])
 
 
 def by_beats(warp: WarpMap, beats: float) -> Cuts:

@@ -15,6 +15,7 @@ from zeroknot.document.edits.groove import (
 )
 from zeroknot.document.edits.key import FollowKey, SetConcertPitch, Tune
 from zeroknot.document.edits.project import RenameProject, SetMaster
+from zeroknot.document.edits.slices import LaySlices
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand, RemoveStrand
 from zeroknot.document.edits.time import KeepTempo, SetKeys, SetMetres, SetTempo
 from zeroknot.document.edits.track import AddTrack, ChangeTrack, RemoveTrack
@@ -33,6 +34,7 @@ SingleEdit = Annotated[
     | AddStrand
     | ChangeStrand
     | RemoveStrand
+    | LaySlices
     | LayGroove
     | ChangeGroove
     | KeepGroove

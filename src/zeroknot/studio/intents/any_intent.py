@@ -49,6 +49,18 @@ from zeroknot.studio.intents.readings import (
     StateReading,
     WithdrawReading,
 )
+from zeroknot.studio.intents.slices import (
+    ChangePieces,
+    ChangeTiles,
+    CutUp,
+    DealOrder,
+    DrawLevels,
+    LeaveWhole,
+    MendCut,
+    MoveTiles,
+    PutTile,
+    TreatOrder,
+)
 from zeroknot.studio.intents.stretch import (
     SetCrossfade,
     SetLead,
@@ -112,6 +124,16 @@ AnyIntent = Annotated[
     | SetCrossfade
     | SetLead
     | SetStrandLevel
+    | CutUp
+    | LeaveWhole
+    | MendCut
+    | ChangePieces
+    | ChangeTiles
+    | MoveTiles
+    | PutTile
+    | DrawLevels
+    | TreatOrder
+    | DealOrder
     | LayOver
     | TakeOff
     | SetGroove

@@ -589,6 +589,64 @@ class Hand(ShownStrand):
     chosen: Chosen
 
 
+class ShownPiece(TypedDict):
+    """As `core.slicing.piece.Piece`."""
+
+    name: str
+    gain_db: float
+    pan: float
+    semitones: float
+    reverse: bool
+    muted: bool
+    rings: bool
+    length: Literal["laid", "left", "filled"]
+    fade_in_ms: float
+    fade_out_ms: float
+
+
+class ShownTile(TypedDict):
+    """As `core.order.order.Tile`."""
+
+    beat: float
+    beats: float
+    piece: int
+    gain_db: float
+    semitones: float
+    reverse: bool
+    hits: int
+    rise_db: float
+    climb: float
+    muted: bool
+
+
+class ShownOrder(TypedDict):
+    """is_own: it is not as it was cut."""
+
+    beats: float
+    tiles: list[ShownTile]
+    is_own: bool
+
+
+class ShownDeal(TypedDict):
+    seed: int
+    like: bool
+    far: float
+    is_now: bool
+
+
+class HandSlices(TypedDict):
+    """edges: seconds at which pieces begin, and where the last ends; beats: of the same."""
+
+    is_cut: bool
+    edges: list[float]
+    beats: list[float]
+    pieces: list[ShownPiece]
+    order: ShownOrder
+    dealt: list[ShownDeal]
+    per_bar: float
+    pulse: float
+
+
 class ShelfRow(TypedDict):
     sha: str
     stamp: int

@@ -95,6 +95,7 @@ class AskSheet(AskAudition):
 class AskHandSheet(AskAudition):
     beat: float = Field(0.0, ge=0, le=100_000)
     against: str | None = Field(None, max_length=40)
+    order: bool = False
     clicks: str | None = Field(None, max_length=40)
 
 
@@ -118,6 +119,7 @@ class AskTrial(BaseModel):
     intent: Annotated[AnyIntent, Field(discriminator="kind")]
     beat: float = Field(0.0, ge=0, le=100_000)
     with_rest: bool = False
+    order: bool = False
     heard: float | None = Field(
         None, ge=0, le=1, description="share of the pass at which the answer will be heard"
     )
@@ -246,7 +248,7 @@ def try_out(studio: StudioDep, project: str, hand: str, ask: AskTrial) -> answer
     tree = studio.projects.tried(project, ask.intent)
     if ask.with_rest:
         return {"song": studio.play_sheet(tree, hand) | {"revision": -1}}
-    sheet = studio.hand_sheet(tree, hand, ask.beat)
+    sheet = studio.hand_sheet(tree, hand, ask.beat, order=ask.order)
     if ask.heard is not None:
         studio.renders.begin(sheet["digest"], ask.heard)
     return {"sheet": sheet}
@@ -257,7 +259,9 @@ def hand_sheet(
     studio: StudioDep, project: str, hand: str, ask: Annotated[AskHandSheet, Query()]
 ) -> answers.HandSheet:
     tree = studio.projects.state(project).project
-    return studio.hand_sheet(tree, hand, ask.beat, ask.against, ask.audition(), ask.clicks)
+    return studio.hand_sheet(
+        tree, hand, ask.beat, ask.against, ask.audition(), ask.clicks, ask.order
+    )
 
 
 @router.post("/projects/{project}/hand/{hand}/count")

@@ -22,6 +22,7 @@ from zeroknot.web.api.deps import ShownDep, StudioDep
 from zeroknot.web.api.groove_wire import hand_groove_json
 from zeroknot.web.api.hand_wire import hand_json
 from zeroknot.web.api.keys import hand_key_json
+from zeroknot.web.api.slices import hand_slices_json
 from zeroknot.web.api.wire import found_json
 from zeroknot.web.filters import FILTERS
 from zeroknot.web.pages.faces import face_of
@@ -45,7 +46,7 @@ INNER_HEADER = "x-zeroknot-part"
 class View:
     """What a view's template and script are given.
 
-    noun   "shelf", "fit", "groove", "key" or "arrange": template folder, script, rail
+    noun   "shelf", "fit", "groove", "key", "slices" or "arrange": template folder, script, rail
     state  the project as `ShownProjects.whole` tells it
     data   what this view alone needs
     """
@@ -121,10 +122,15 @@ def _of_key(project: Project, hand: Hand) -> dict[str, Any]:
     return {"in_key": hand_key_json(project, hand), "modes": list(SCALES)}
 
 
+def _of_slices(project: Project, hand: Hand) -> dict[str, Any]:
+    return {"slices": hand_slices_json(project, hand)}
+
+
 ON_HAND = (
     OnHand("fit", "Fit", _nothing_more),
     OnHand("groove", "Groove", _of_groove),
     OnHand("key", "Key", _of_key),
+    OnHand("slices", "Slices", _of_slices),
 )
 
 

@@ -1,0 +1,412 @@
+"""Slices: where a loop is cut, what is done to its pieces, and the order they play in."""
+
+from collections.abc import Callable
+from dataclasses import fields, replace
+from typing import Literal
+
+from pydantic import Field
+
+from zeroknot.core.errors import EditError, SliceError
+from zeroknot.core.groove.hit import REGISTERS, Register, at_sensitivity
+from zeroknot.core.listening.attack import SENSITIVITY
+from zeroknot.core.order.deal import MOST_SEED, Deal, dealt
+from zeroknot.core.order.order import MOST_TILES, Order, Tile
+from zeroknot.core.slicing.cut import (
+    MOST_PIECES,
+    Cut,
+    Cuts,
+    Sure,
+    at_knots,
+    by_attacks,
+    by_beats,
+    into_equal,
+    nearest,
+)
+from zeroknot.core.slicing.piece import LONGEST_NAME, Length, Piece
+from zeroknot.document.edits.any_edit import Together
+from zeroknot.document.edits.base import Edit
+from zeroknot.document.edits.slices import LaySlices
+from zeroknot.document.edits.strand import AddStrand
+from zeroknot.document.project import Project, Strand
+from zeroknot.document.slices import MOST_DEALT, Dealt
+from zeroknot.studio.hand import Hand, in_hand
+from zeroknot.studio.intents.base import FitIntent
+from zeroknot.studio.known import Known
+
+OFFERED_WITHIN = 0.06  # seconds: an attack so near to a beat is meant by it
+Way = Literal["attacks", "beats", "equal", "knots"]
+Which = tuple[int, ...]
+
+
+class SliceIntent(FitIntent):
+    """A change of the slices of what is in hand."""
+
+    def edit(self, hand: Hand, strand: Strand, what: str) -> Edit:
+        lay = LaySlices(
+            strand=strand.id, cut=strand.cut, order=strand.order, dealt=strand.dealt, what=what
+        )
+        if not hand.is_new:
+            return lay
+        return Together(edits=(AddStrand(strand=hand.strand), lay), what=what)
+
+
+class CutUp(SliceIntent):
+    """Cut it in a way; pieces that match those it had keep their settings.
+
+    sensitivity, registers  by attacks: how sure they must be, and of which hits
+    beats    by beats: length of a piece
+    snap     by beats or equal: to the attack next to each cut, where one is near
+    count    equal: how many
+    """
+
+    kind: Literal["cut_up"] = "cut_up"
+    by: Way
+    sensitivity: float = Field(SENSITIVITY, ge=0, le=1)
+    registers: tuple[Register, ...] = REGISTERS
+    beats: float = Field(0.5, gt=0, le=64)
+    count: int = Field(16, ge=1, le=MOST_PIECES)
+    snap: bool = False
+
+    def measure(self, project: Project, known: Known) -> None:
+        if self.by == "attacks" and set(self.registers) != set(REGISTERS):
+            known.hits(in_hand(project, known.loops, self.hand).loop)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        starts = self._starts(hand)
+        strand = hand.strand
+        return recut(strand, strand.cut.again(starts) if strand.cut else Cut.at(starts)), (
+            f"cut into {len(starts)} slices"
+        )
+
+    def _starts(self, hand: Hand) -> Cuts:
+        warp, hearing = hand.strand.warp, hand.loop.hearing
+        if self.by == "knots":
+            return at_knots(warp)
+        if self.by == "attacks":
+            return by_attacks(self._attacks(hand), warp, hearing.sounding[0])
+        starts = by_beats(warp, self.beats) if self.by == "beats" else into_equal(warp, self.count)
+        if not self.snap:
+            return starts
+        attacks = hearing.attack_seconds(self.sensitivity)
+        return nearest(starts, attacks, OFFERED_WITHIN)
+
+    def _attacks(self, hand: Hand) -> list[Sure]:
+        least = 1.0 - self.sensitivity
+        if set(self.registers) == set(REGISTERS):
+            return [(a, sure) for a, _, sure in hand.loop.hearing.attacks if sure >= least]
+        hits = at_sensitivity(hand.hits, self.sensitivity)
+        return [(h.second, h.sureness) for h in hits if h.register in self.registers]
+
+
+class LeaveWhole(SliceIntent):
+    """It is not cut any more, and plays as it was recorded."""
+
+    kind: Literal["leave_whole"] = "leave_whole"
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        _cut(hand)
+        return hand.strand.changed(cut=None, order=None, dealt=()), "leave it whole"
+
+
+class MendCut(SliceIntent):
+    """One cut more, less or elsewhere.
+
+    how     "add" at a second, "move" the cut that slice `index` begins at, "join" that slice to
+            the one before, "split" it in the middle
+    """
+
+    kind: Literal["mend_cut"] = "mend_cut"
+    how: Literal["add", "move", "join", "split"]
+    second: float = Field(0.0, ge=-3600, le=36_000)
+    index: int = Field(0, ge=0, lt=MOST_PIECES)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        end = hand.strand.warp.end.second
+        whole = Cut.at((hand.strand.warp.zero.second,))
+        cut = hand.strand.cut or whole
+        if self.how in ("split", "join", "move") and self.index >= len(cut.starts):
+            raise EditError(f"there is no slice {self.index + 1} (any more)")
+        if self.how == "add":
+            return recut(hand.strand, cut.added(self.second, end)), "add a cut"
+        if self.how == "move":
+            return recut(hand.strand, cut.moved(self.index, self.second, end)), "move a cut"
+        if self.how == "join":
+            return recut(hand.strand, cut.joined(self.index)), "join two slices"
+        edges = [*cut.starts, end]
+        middle = (edges[self.index] + edges[self.index + 1]) / 2
+        return recut(hand.strand, cut.added(middle, end)), "split a slice"
+
+
+class ChangePieces(SliceIntent):
+    """Some slices otherwise: what is given changes, the rest stays.
+
+    which  indices; all where there are none
+    by     semitones on top of what each has
+    """
+
+    kind: Literal["change_pieces"] = "change_pieces"
+    which: Which = Field((), max_length=MOST_PIECES)
+    name: str = Field("", max_length=LONGEST_NAME)
+    gain_db: float = 0.0
+    pan: float = 0.0
+    semitones: float = 0.0
+    reverse: bool = False
+    muted: bool = False
+    rings: bool = False
+    length: Length = "laid"
+    fade_in_ms: float = 2.0
+    fade_out_ms: float = 4.0
+    by: float = 0.0
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        cut = _cut(hand)
+        given = self.model_dump(exclude={"kind", "hand", "which", "by"}, exclude_unset=True)
+        if not given and not self.by:
+            raise EditError("nothing of the slices is given")
+        which = _there(self.which, len(cut.pieces), "slice")
+        pieces = list(cut.pieces)
+        for i in which:
+            pieces[i] = replace(pieces[i], **given)
+            if self.by:
+                pieces[i] = replace(pieces[i], semitones=round(pieces[i].semitones + self.by, 2))
+        who = "all slices" if len(which) == len(pieces) > 1 else _numbers(which, "slice")
+        what = "transpose" if self.by else ", ".join(SAID[name] for name in given)
+        return hand.strand.changed(cut=Cut(cut.starts, tuple(pieces))), f"{what} of {who}"
+
+
+SAID = {
+    "name": "name", "gain_db": "level", "pan": "pan", "semitones": "shift",
+    "reverse": "direction", "muted": "mute", "rings": "ringing on", "length": "length",
+    "fade_in_ms": "fade-in", "fade_out_ms": "fade-out",
+}  # fmt: skip
+assert set(SAID) == {f.name for f in fields(Piece)}
+
+
+class ChangeTiles(SliceIntent):
+    """Some tiles otherwise: what is given changes, the rest stays. All where there are none.
+
+    piece  what they play
+    """
+
+    kind: Literal["change_tiles"] = "change_tiles"
+    which: Which = Field((), max_length=MOST_TILES)
+    piece: int = Field(0, ge=0)
+    gain_db: float = 0.0
+    semitones: float = 0.0
+    reverse: bool = False
+    hits: int = 1
+    rise_db: float = 0.0
+    climb: float = 0.0
+    muted: bool = False
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        order = _order(hand)
+        given = self.model_dump(exclude={"kind", "hand", "which"}, exclude_unset=True)
+        if not given:
+            raise EditError("nothing of the tiles is given")
+        which = _there(self.which, len(order.tiles), "tile")
+        what = f"change {_numbers(which, 'tile')}"
+        return _ordered(hand, order.changed(set(which), **given)), what
+
+
+class MoveTiles(SliceIntent):
+    """Some tiles so many beats later, or copies of them there."""
+
+    kind: Literal["move_tiles"] = "move_tiles"
+    which: Which = Field(min_length=1, max_length=MOST_TILES)
+    by: float = Field(ge=-1024, le=1024)
+    copies: bool = False
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        order = _order(hand)
+        which = set(_there(self.which, len(order.tiles), "tile"))
+        if self.copies:
+            return _ordered(hand, order.copied(which, self.by)), "copy tiles"
+        return _ordered(hand, order.moved(which, self.by)), "move tiles"
+
+
+class PutTile(SliceIntent):
+    """A slice as a tile somewhere, over what was there."""
+
+    kind: Literal["put_tile"] = "put_tile"
+    beat: float = Field(ge=0, le=1024)
+    beats: float = Field(gt=0, le=64)
+    piece: int = Field(ge=0)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        order = _order(hand)
+        tile = Tile(self.beat, min(self.beats, order.beats - self.beat), self.piece)
+        return _ordered(hand, order.laid(tile)), f"put slice {self.piece + 1}"
+
+
+class DrawLevels(SliceIntent):
+    """Levels of tiles in a line, from the first to the last."""
+
+    kind: Literal["draw_levels"] = "draw_levels"
+    which: Which = Field(min_length=1, max_length=MOST_TILES)
+    first_db: float = Field(ge=-60, le=12)
+    last_db: float = Field(ge=-60, le=12)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        order = _order(hand)
+        which = _there(self.which, len(order.tiles), "tile")
+        return _ordered(hand, order.levelled(which, self.first_db, self.last_db)), "draw levels"
+
+
+How = Literal[
+    "remove", "repeat", "double", "halve", "swap", "rotate", "mirror", "thin", "fill", "only",
+    "half_time", "double_time", "grid", "length", "as_cut",
+]  # fmt: skip
+
+
+class TreatOrder(SliceIntent):
+    """The order, or some of its tiles, treated as a whole.
+
+    which  tiles that are meant, for remove, repeat, double, halve and swap; all where none
+    beats  rotate: so many later; fill: the last so many; length: of the order; only: the bar's
+    step   fill and grid: from tile to tile
+    wanted only: beats of the bar, the first being 1
+    """
+
+    kind: Literal["treat_order"] = "treat_order"
+    how: How
+    which: Which = Field((), max_length=MOST_TILES)
+    beats: float = Field(1.0, ge=-1024, le=1024)
+    step: float = Field(0.25, gt=0.01, le=64)
+    wanted: tuple[int, ...] = Field((), max_length=64)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        if self.how == "as_cut":
+            _cut(hand)
+            return hand.strand.changed(order=None), "as it was cut"
+        order = _order(hand)
+        which = set(_there(self.which, len(order.tiles), "tile"))
+        if self.how == "swap":
+            if len(self.which) != 2:
+                raise EditError("two tiles change places: choose two")
+            return _ordered(hand, order.swapped(*self.which)), "swap two tiles"
+        per_bar = project.metre_map.metre_at(1).beats_per_bar
+        done: dict[str, Callable[[], Order]] = {
+            "remove": lambda: order.without(which),
+            "repeat": lambda: order.repeated(which),
+            "double": lambda: order.halved(which),
+            "halve": lambda: order.merged(which),
+            "rotate": lambda: order.rotated(self.beats),
+            "mirror": order.mirrored,
+            "thin": order.thinned,
+            "fill": lambda: order.filled(self.beats, self.step),
+            "only": lambda: order.only(per_bar, self.wanted),
+            "half_time": lambda: order.in_time(0.5),
+            "double_time": lambda: order.in_time(2.0),
+            "grid": lambda: order.on_grid(self.step),
+            "length": lambda: order.long(self.beats),
+        }
+        return _ordered(hand, done[self.how]()), TREATED[self.how]
+
+
+TREATED: dict[str, str] = {
+    "remove": "remove tiles", "repeat": "repeat tiles", "double": "double the resolution",
+    "halve": "halve the resolution", "rotate": "rotate the order", "mirror": "mirror the order",
+    "thin": "thin the order", "fill": "fill the end", "only": "only some beats",
+    "half_time": "half time", "double_time": "double time", "grid": "lay it on a grid",
+    "length": "length of the order",
+}  # fmt: skip
+
+
+class DealOrder(SliceIntent):
+    """Deal the order anew; deals from the same order with the same seed are the same.
+
+    seed   its number; the fields are those of `core.order.deal.Deal`
+    back   go back to the deal of that place in the row instead
+    """
+
+    kind: Literal["deal_order"] = "deal_order"
+    seed: int = Field(0, ge=0, le=MOST_SEED)
+    held: Which = Field((), max_length=MOST_TILES)
+    strong: tuple[float, ...] = Field((), max_length=64)
+    first: int = Field(0, ge=0)
+    last: int | None = Field(None, ge=0)
+    from_beat: float = Field(0.0, ge=0)
+    to_beat: float | None = Field(None, ge=0)
+    far: float = Field(1.0, ge=0, le=1)
+    like: bool = False
+    density: float = Field(1.0, ge=0, le=1)
+    rolls: float = Field(0.0, ge=0, le=1)
+    accents: float = Field(0.0, ge=0, le=1)
+    back: int | None = Field(None, ge=0, lt=MOST_DEALT)
+
+    def measure(self, project: Project, known: Known) -> None:
+        hand = in_hand(project, known.loops, self.hand)
+        if self._compares and hand.strand.cut:
+            known.alike(hand.loop, edges_of(hand.strand))
+
+    @property
+    def _compares(self) -> bool:
+        return self.back is None and (self.like or self.far < 1.0)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        strand = hand.strand
+        if self.back is not None:
+            if self.back >= len(strand.dealt):
+                raise EditError("that deal is not kept any more")
+            kept = strand.dealt[self.back]
+            return strand.changed(order=kept.order), f"back to deal {kept.deal.seed}"
+        order, row = _order(hand), strand.dealt
+        if len(order.tiles) < 2:
+            raise EditError("there are not two tiles to deal: cut it first")
+        deal = Deal(**self.model_dump(exclude={"kind", "hand", "back"}))
+        # Dealt again, and not touched since: from the same order as before.
+        base = next((d.base for d in reversed(row) if d.order == order), order)
+        distances = hand.compare(hand.loop, edges_of(strand)) if self._compares else None
+        metre = project.metre_map.metre_at(1)
+        found = dealt(base, deal, distances, metre.beats_per_bar, metre.beats_per_pulse)
+        known = tuple(d for d in row if d.order != found)[-(MOST_DEALT - 1) :]
+        made = Dealt(deal=deal, base=base, order=found)
+        return strand.changed(order=found, dealt=(*known, made)), f"deal {self.seed}"
+
+
+def recut(strand: Strand, cut: Cut) -> Strand:
+    """A strand cut otherwise; its order plays the same moments as far as they are there."""
+    order = strand.order
+    if order and strand.cut:
+        order = order.recut(strand.cut.starts, cut.starts, strand.warp)
+    return strand.changed(cut=cut, order=order, dealt=())
+
+
+def edges_of(strand: Strand) -> tuple[float, ...]:
+    """Seconds at which its pieces begin, and where the last ends."""
+    return (*strand.cut.starts, strand.warp.end.second) if strand.cut else ()
+
+
+def _cut(hand: Hand) -> Cut:
+    if hand.strand.cut is None:
+        raise EditError(f"{hand.strand.name} is not cut yet")
+    return hand.strand.cut
+
+
+def _order(hand: Hand) -> Order:
+    """The order as it plays now."""
+    _cut(hand)
+    return hand.strand.order or hand.strand.as_cut
+
+
+def _ordered(hand: Hand, order: Order) -> Strand:
+    """With another order; one as it was cut is none."""
+    if not order.tiles:
+        raise SliceError("an order of nothing but rests would be silent: leave a tile")
+    return hand.strand.changed(order=None if order == hand.strand.as_cut else order)
+
+
+def _there(which: Which, count: int, noun: str) -> Which:
+    """Those that are meant; all where none is named."""
+    if not which:
+        return tuple(range(count))
+    if max(which) >= count or min(which) < 0:
+        raise EditError(f"there is no {noun} {max(which) + 1} (any more)")
+    return tuple(sorted(set(which)))
+
+
+def _numbers(which: Which, noun: str) -> str:
+    if len(which) == 1:
+        return f"{noun} {which[0] + 1}"
+    return f"{len(which)} {noun}s"
