@@ -14,6 +14,7 @@ class GrooveModelTest(NodeTest):
         return self.evaluate(
             f"""async (g) => {{
               const m = await import("/static/js/groove/model.js");
+              const s = await import("/static/js/ui/sight.js");
               const view = {{left: 50, width: 400, from: 0, to: 8}};
               return {expression};
             }}""",
@@ -35,11 +36,11 @@ class GrooveModelTest(NodeTest):
         self.assertEqual(found[:2], [[0.05, 2], [0.6, 0]])
 
     def test_zoom_keeps_what_is_under_the_pointer_and_stays_inside(self):
-        self.assertEqual(self.model("m.zoomed(view, 8, 2, 4)"), [2, 6])
-        self.assertEqual(self.model("m.zoomed(view, 8, 0.1, 4)"), [0, 8])
-        self.assertEqual(self.model("m.zoomed(view, 8, 1000, 8)"), [7.5, 8])
-        self.assertEqual(self.model("m.scrolled({...view, from: 2, to: 4}, 8, 9)"), [6, 8])
-        self.assertEqual(self.model("[m.xOf(view, 4), m.beatOf(view, 250)]"), [250, 4])
+        self.assertEqual(self.model("s.zoomed(view, 8, 2, 4)"), [2, 6])
+        self.assertEqual(self.model("s.zoomed(view, 8, 0.1, 4)"), [0, 8])
+        self.assertEqual(self.model("s.zoomed(view, 8, 1000, 8)"), [7.5, 8])
+        self.assertEqual(self.model("s.scrolled({...view, from: 2, to: 4}, 8, 9)"), [6, 8])
+        self.assertEqual(self.model("[s.xOf(view, 4), s.beatOf(view, 250)]"), [250, 4])
 
     def test_what_is_meant_is_near(self):
         hits = [{"before": 1.0, "after": 1.2}, {"before": 2.0, "after": 2.0}]

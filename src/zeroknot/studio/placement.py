@@ -19,7 +19,7 @@ from zeroknot.core.harmony.fit import interval
 from zeroknot.core.loop import Loop
 from zeroknot.core.render.any_plan import PassPlan
 from zeroknot.core.render.clicks import ClickPlan
-from zeroknot.core.render.order_plan import plan_order
+from zeroknot.core.render.order_plan import OrderPlan, Pad, plan_order, plan_pads
 from zeroknot.core.render.plan import (
     LONGEST_LEAD_BEATS,
     RAMP_STEP_BEATS,
@@ -27,6 +27,7 @@ from zeroknot.core.render.plan import (
     lead_and_tail,
     plan_pass,
 )
+from zeroknot.core.slicing.cut import Cut
 from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose, why_chosen
 from zeroknot.core.stretch.methods import NOTES, method_named
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT
@@ -200,6 +201,12 @@ class Placement:
             base=self.plan, cut=cut, order=order, frame_of=self._frame_in_round,
             channels=self.loop.channels,
         )  # fmt: skip
+
+    @property
+    def pads(self) -> tuple[OrderPlan, tuple[Pad, ...]]:
+        """Every piece by itself, as pads play it."""
+        cut = self.strand.cut or Cut.at((self.warp.zero.second,))
+        return plan_pads(self.plan, cut, self.loop.channels)
 
     def _frame_in_round(self, beat: float) -> int:
         """Where a beat of the order lies; counted from the round, as the knots of a plan are."""

@@ -26,7 +26,11 @@ from zeroknot.core.warp.time_map import MOST_RATIO
 ORDER_VERSION = 1
 SHARPEST_SECONDS = 0.0005  # of a fade-in before which there is nothing
 SURELY = 1.05  # times within the bounds of a stretch
+APART_FRAMES = 64  # of silence between pads
 NEARLY = 2  # frames by which a tile may miss where the one before it ends
+
+
+Pad = tuple[int, int]  # frame with which it begins, and how many
 
 
 @dataclass(frozen=True)
@@ -129,6 +133,32 @@ def plan_order(
     )
 
 
+def plan_pads(base: RenderPlan, cut: Cut, channels: int) -> tuple[OrderPlan, tuple[Pad, ...]]:
+    """The plan of every piece by itself, one after another, as pads play them; and where each lies.
+
+    base, channels  as of `plan_order`
+    """
+    laying = _Laying(base, cut, lambda beat: 0)
+    voices: list[Voice] = []
+    pads: list[Pad] = []
+    end = 0
+    for index, piece in enumerate(cut.pieces):
+        voice = None if piece.muted else laying.alone(index, piece)
+        if voice is None:
+            pads.append((end, 0))
+            continue
+        voices.append(replace(voice, at=end))
+        pads.append((end, voice.frames))
+        end += voice.frames + APART_FRAMES
+    return OrderPlan(
+        rate=base.rate,
+        body_frames=max(1, end),
+        channels=2 if any(v.pan for v in voices) else channels,
+        sources=tuple(laying.sources) or (base,),
+        voices=tuple(voices),
+    ), tuple(pads)
+
+
 class _Laying:
     """base, cut and frame_of as of `plan_order`; collects the sources that voices need."""
 
@@ -184,6 +214,18 @@ class _Laying:
             fade = frame(piece.fade_out_ms / 1000.0 * rate)
             voice = replace(voice, fade_out=min(fade, voice.frames - voice.fade_in))
         return voice
+
+    def alone(self, index: int, piece: Piece) -> Voice | None:
+        """A piece by itself, as long as it is, with its fades; None where nothing is left of it."""
+        if piece.length == "filled":
+            piece = replace(piece, length="laid")
+        source, start, stop = self._stretch(index, piece, 0, piece.semitones)
+        if stop <= start:
+            return None
+        voice = Voice(
+            source, start, stop - start, 0, piece.gain_db, piece.pan, reverse=piece.reverse
+        )
+        return self.faded((voice, piece), is_begun=True, is_ended=True)
 
     def _is_pass(self, voice: Voice) -> bool:
         return not voice.reverse and self.sources[voice.source] == self.base

@@ -647,6 +647,15 @@ class HandSlices(TypedDict):
     pulse: float
 
 
+class HandPads(TypedDict):
+    """pads: first frame of the render and how many, of each piece; 0 of one that is muted."""
+
+    digest: str
+    channels: int
+    frames: int
+    pads: list[tuple[int, int]]
+
+
 class ShelfRow(TypedDict):
     sha: str
     stamp: int

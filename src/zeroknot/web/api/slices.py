@@ -23,6 +23,21 @@ def slices_in_hand(
     return hand_slices_json(tree, studio.hand(tree, hand))
 
 
+@router.get("/projects/{project}/hand/{hand}/pads")
+def pads_in_hand(
+    studio: StudioDep, project: str, hand: str, beat: AtBeat = 0.0
+) -> answers.HandPads:
+    """Its pieces as pads play them: one render, and where in it each lies."""
+    tree = studio.projects.state(project).project
+    plan, pads = studio.pads(tree, hand, beat)
+    return {
+        "digest": plan.digest,
+        "channels": plan.channels,
+        "frames": plan.frames,
+        "pads": list(pads),
+    }
+
+
 def hand_slices_json(project: Project, hand: Hand) -> Any:
     """Where it is cut, its pieces, the order they play in, and the deals there were."""
     strand, metre = hand.strand, project.metre_map.metre_at(1)

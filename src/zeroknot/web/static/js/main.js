@@ -20,6 +20,7 @@ import { away, help, notices, paletteSwitch } from "./views/around.js";
 import { defineMeter } from "./views/meter.js";
 import { online } from "./views/online.js";
 import { shelf } from "./views/shelf.js";
+import { slices } from "./views/slices.js";
 import { startStrip } from "./views/strip.js";
 import { beginsAgain, cycleOf, setCycle } from "./cycle.js";
 import { transport } from "./views/transport.js";
@@ -28,9 +29,9 @@ import { versions } from "./views/versions.js";
 const MATCH_AFTER_MS = 600;
 
 /**
- * against: a method or set of knots to compare with; clicks: a groove that is ticked beside; range: a stretch of the recording instead of the pass; audition: how it is laid and shifted, as a query; atBar: it
+ * against: a method or set of knots to compare with; clicks: a groove that is ticked beside; range: a stretch of the recording instead of the pass; order: its pieces in their order instead of the whole; audition: how it is laid and shifted, as a query; atBar: it
  * joins the song at the next bar line.
- * @typedef {{against?: string, clicks?: string, range?: [number, number], audition?: string, atBar?: boolean}} Hearing
+ * @typedef {{against?: string, clicks?: string, range?: [number, number], audition?: string, atBar?: boolean, order?: boolean}} Hearing
  */
 
 /** What views share beside the session. */
@@ -82,7 +83,7 @@ export class App {
       }
       engine.song.hearHand(null);
       const { beat } = barLine(this.session.state.metres, Math.max(0, this.session.beat()));
-      const query = [`beat=${beat}`, how.against && `against=${how.against}`, how.clicks && `clicks=${how.clicks}`, how.audition].filter(Boolean).join("&");
+      const query = [`beat=${beat}`, how.against && `against=${how.against}`, how.clicks && `clicks=${how.clicks}`, how.order && "order=true", how.audition].filter(Boolean).join("&");
       const sheet = await getJson(`${this.session.path}/hand/${hand}/sheet?${query}`);
       if (how.range) [sheet.zero_s, sheet.end_s, sheet.is_range] = [...how.range, true];
       if (turn !== this.turn) return;
@@ -152,6 +153,7 @@ Alpine.data("online", online(session, app));
 Alpine.data("fit", fit(session, app));
 Alpine.data("groove", groove(session, app));
 Alpine.data("key", keyView(session, app));
+Alpine.data("slices", slices(session, app));
 Alpine.data("arrange", arrange(session, app));
 Alpine.data("notices", notices(session));
 Alpine.data("help", help);

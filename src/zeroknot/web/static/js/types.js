@@ -39,6 +39,10 @@
  * @typedef {import("api").KeptGroove} KeptGroove
  * @typedef {import("api").HandKey} HandKey
  * @typedef {import("api").HandClash} HandClash
+ * @typedef {import("api").HandSlices} HandSlices
+ * @typedef {import("api").HandPads} HandPads
+ * @typedef {import("api").ShownPiece} Piece
+ * @typedef {import("api").ShownTile} Tile
  * @typedef {import("api").ShelfRow} ShelfRow
  * @typedef {import("api").FacetValue} FacetValue
  * @typedef {import("api").HitCounts} HitCounts

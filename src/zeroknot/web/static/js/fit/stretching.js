@@ -1,10 +1,8 @@
 // @ts-check
-/** How it is stretched: the method and its settings; the strand's level; printing it to a new loop. */
+/** How it is stretched: the method and its settings; the strand's level. */
 
-import { post } from "../net/api.js";
 import { round, semitones } from "../format.js";
 import { section } from "../sections.js";
-import { downloadWav } from "../shelf/download.js";
 import { strainText } from "./texts.js";
 
 /** @param {import("../types.js").StretchSettings} settings */
@@ -16,7 +14,7 @@ const shownGrains = (settings) => ({
 
 /** @param {import("./shared.js").Shared} shared */
 export const stretching = (shared) => {
-  const { session, held, view } = shared;
+  const { held } = shared;
 
   return section(shared.whole, {
     /** @type {(import("../types.js").Method & {strainText: string})[]} */
@@ -26,7 +24,6 @@ export const stretching = (shared) => {
     method: "", voice: "", semitones: 0, formants: 0, uses: /** @type {Record<string, boolean>} */ ({}),
     grains: { ms: 0, density: 0, jitter: 0, spread: 0, direction: "", isFrozen: false, frozen: 0, seed: 0 },
     chosenText: "", strainText: "", spoolText: "", gain: 0, lead: true,
-    print: "wrap", hasLead: false, printLead: false, printing: false, printed: "", printedSha: "",
 
     showStretch() {
       const { hand } = held;
@@ -49,7 +46,6 @@ export const stretching = (shared) => {
       this.spoolText = `its speed shifts it ${semitones(round(hand.spool_semitones, 2))}`;
       this.gain = hand.gain_db;
       this.lead = hand.lead;
-      this.hasLead = hand.lead && hand.lead_beats > 0;
     },
 
     /** @param {string} key */
@@ -90,31 +86,6 @@ export const stretching = (shared) => {
 
     toggleLead() {
       void held.change({ kind: "set_lead", lead: !held.hand.lead });
-    },
-
-    /** @param {string} seam */
-    setPrint(seam) {
-      this.print = seam;
-    },
-
-    togglePrintLead() {
-      this.printLead = !this.printLead;
-    },
-
-    async doPrint() {
-      if (this.printing) return;
-      this.printing = true;
-      const made = await view.ask("print", (signal) => post(`${session.path}/prints`, {
-        hand: held.name, seam: this.print, with_lead: this.hasLead && this.printLead, beat: held.beat,
-      }, { signal, again: true })); // the same print twice is one loop
-      this.printing = false;
-      if (!made) return;
-      this.printed = `${made.name}: ${made.frames} samples, on the shelf.`;
-      this.printedSha = made.sha;
-    },
-
-    downloadPrint() {
-      void downloadWav(session, this.printedSha);
     },
   });
 };

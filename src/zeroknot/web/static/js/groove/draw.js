@@ -4,7 +4,8 @@
 import { pulsesBetween } from "../metre.js";
 import { drawWaves } from "../loom/lod.js";
 import { beatOfSecond, secondOfBeat } from "../loom/model.js";
-import { beatOf, MOST_ACCENT, msOf, REGISTERS, stepsBetween, xOf } from "./model.js";
+import { beatOf, xOf } from "../ui/sight.js";
+import { MOST_ACCENT, msOf, REGISTERS, stepsBetween } from "./model.js";
 
 /** @typedef {import("./model.js").View} View */
 /** @typedef {import("../ui/frames.js").Palette} Palette */

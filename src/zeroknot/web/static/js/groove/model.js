@@ -5,43 +5,21 @@
  */
 
 import { round } from "../format.js";
+import { beatOf, xOf } from "../ui/sight.js";
 
 /** @typedef {import("../types.js").Groove} Groove */
 /** @typedef {import("../types.js").GroovedHit} Hit */
 /** @typedef {import("../types.js").HandGroove} HandGroove */
-/** @typedef {{left: number, width: number, from: number, to: number}} View beats in sight, and the pixels they take */
+/** @typedef {import("../ui/sight.js").Sight} View */
 /** @typedef {{number: number, even: number, at: number, accent: number, spread: number, hits: number}} Step beats; accent in dB; number in its groove */
 
 export const MOST_ACCENT = 12; // dB
 export const REGISTERS = ["low", "middle", "high"];
-const LEAST_BEATS = 0.5; // in sight
 const NEAR_PIXELS = 9;
 const MOST_OFFSET = 0.45; // of a step, drawn by hand
 
-/** @param {View} view @param {number} beat */
-export const xOf = (view, beat) => view.left + ((beat - view.from) / (view.to - view.from)) * view.width;
-
-/** @param {View} view @param {number} x */
-export const beatOf = (view, x) => view.from + ((x - view.left) / view.width) * (view.to - view.from);
-
 /** Milliseconds of a share of a step. @param {number} share @param {number} perBeat @param {number} bpm */
 export const msOf = (share, perBeat, bpm) => (share / perBeat) * (60_000 / bpm);
-
-/** Beats in sight after a zoom around one of them. @param {View} view @param {number} span @param {number} times @param {number} around beat @returns {[number, number]} */
-export function zoomed(view, span, times, around) {
-  const size = Math.min(span, Math.max(LEAST_BEATS, (view.to - view.from) / times));
-  const share = (around - view.from) / (view.to - view.from);
-  return within(around - share * size, size, span);
-}
-
-/** Beats in sight further on. @param {View} view @param {number} span @param {number} by beats @returns {[number, number]} */
-export const scrolled = (view, span, by) => within(view.from + by, view.to - view.from, span);
-
-/** @param {number} from @param {number} size @param {number} span @returns {[number, number]} */
-function within(from, size, span) {
-  const begin = Math.max(0, Math.min(span - size, from));
-  return [begin, begin + size];
-}
 
 /** The steps of a register, or those of all where it has none of its own. @param {Groove} groove @param {string} row */
 export const stepsOf = (groove, row) => groove.rows[row] ?? groove.steps;

@@ -6,10 +6,11 @@ import { gesture } from "../ui/gesture.js";
 import { beatOfSecond, secondOfBeat } from "../loom/model.js";
 import { placeText } from "../metre.js";
 import { section } from "../sections.js";
+import { beatOf, scrolled, xOf, zoomed } from "../ui/sight.js";
 import { bandsOf, drawGroove, drawPlayhead } from "./draw.js";
 import {
-  beatOf, dbText, drawable, drawableAccent, hitText, leftText, MOST_ACCENT, msOf, msText, nearestHit, nearestStep, scrolled, sentence,
-  stepsBetween, xOf, zoomed,
+  dbText, drawable, drawableAccent, hitText, leftText, MOST_ACCENT, msOf, msText, nearestHit, nearestStep, sentence,
+  stepsBetween,
 } from "./model.js";
 
 const [LEFT, RIGHT] = [62, 18]; // pixels beside the rails

@@ -90,7 +90,7 @@ export const hearing = ({ held, trial }) => {
     async hearOn() {
       const way = this.seamMode ? "seam" : this.way;
       const withRest = this.withRest && way !== "seam" && way !== "against";
-      await app.hearHand(held.name, way, withRest, { against: this.against, clicks: this.clicks });
+      await app.hearHand(held.name, way, withRest, { against: this.against, clicks: this.clicks, order: held.inOrder });
     },
 
     stopHearing() {

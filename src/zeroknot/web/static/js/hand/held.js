@@ -37,6 +37,8 @@ export class Held {
     this.drawn = () => {};
     /** Selector of the part of the page that shows its fields. */
     this.shownIn = "";
+    /** Its pieces in their order are what is heard and drawn, not the loop as a whole. */
+    this.inOrder = false;
   }
 
   /** Nothing is in hand. */
@@ -107,7 +109,7 @@ export class Held {
     if (hand.file_kind === "midi") this.notes = this.notes.length ? this.notes : await this.view.ask("notes", (signal) => getJson(`/api/loops/${hand.loop}/notes`, signal)) ?? [];
     else this.source ??= this.sourceWaves();
     const found = await this.view.ask("sheet", async (signal) => {
-      const sheet = /** @type {HandSheet} */ (await getJson(`${this.path}/sheet?beat=${this.beat}`, signal));
+      const sheet = /** @type {HandSheet} */ (await getJson(`${this.path}/sheet?beat=${this.beat}${this.inOrder ? "&order=true" : ""}`, signal));
       if (sheet.digest === this.sheet?.digest || hand.file_kind === "midi") return { sheet, render: this.render };
       // Of a long take only what is looked at closely is rendered for its picture.
       const coarsest = hand.seconds > LONGEST_PICTURED ? 64 : 4096;

@@ -47,7 +47,7 @@ export class Trial {
         this.wanted = null;
         const withRest = listener.withRest();
         const tried = await post(`${held.path}/trial`, {
-          intent: { ...intent, hand: held.name }, beat: held.beat, with_rest: withRest,
+          intent: { ...intent, hand: held.name }, beat: held.beat, with_rest: withRest, order: held.inOrder,
           heard: withRest ? null : held.session.engine().hand.expect(),
         });
         if (!listener.isHeard() || listener.isOver()) break;

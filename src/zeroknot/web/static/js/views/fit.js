@@ -12,17 +12,18 @@ import { taking } from "../fit/take.js";
 import { inHandBar } from "../hand/bar.js";
 import { hearing } from "../hand/hearing.js";
 import { partsHeard } from "../hand/parts.js";
+import { printing } from "../hand/printing.js";
 import { handKeys } from "../hand/shared.js";
 import { joined, section } from "../sections.js";
 import { reveal } from "../ui/side.js";
 
-/** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof partsHeard | typeof reading | typeof counting | typeof taking | typeof laid | typeof knots | typeof seam | typeof stretching>>} Sections */
+/** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof partsHeard | typeof reading | typeof counting | typeof taking | typeof laid | typeof knots | typeof seam | typeof stretching | typeof printing>>} Sections */
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const fit = (session, app) => () => {
   const shared = new Shared(session, app);
   return joined(
-    inHandBar(shared), hearing(shared), partsHeard(shared), reading(shared), counting(shared), taking(shared), laid(shared), knots(shared), seam(shared), stretching(shared),
+    inHandBar(shared), hearing(shared), partsHeard(shared), reading(shared), counting(shared), taking(shared), laid(shared), knots(shared), seam(shared), stretching(shared), printing(shared),
     together(shared),
   );
 };
@@ -51,6 +52,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
     this.showSeam();
     this.showStretch();
     this.showParts();
+    this.showPrint();
     this.showChosen();
     this.showHearing();
   },

@@ -1,0 +1,40 @@
+// @ts-check
+/** What is in hand, as the song plays it, printed to a new loop on the shelf. */
+
+import { post } from "../net/api.js";
+import { section } from "../sections.js";
+import { downloadWav } from "../shelf/download.js";
+
+/** @param {import("./shared.js").HandShared} shared */
+export const printing = ({ session, held, view }) => section(null, {
+  print: "wrap", hasLead: false, printLead: false, printing: false, printed: "", printedSha: "",
+
+  showPrint() {
+    this.hasLead = held.hand.lead && held.hand.lead_beats > 0;
+  },
+
+  /** @param {string} seam */
+  setPrint(seam) {
+    this.print = seam;
+  },
+
+  togglePrintLead() {
+    this.printLead = !this.printLead;
+  },
+
+  async doPrint() {
+    if (this.printing) return;
+    this.printing = true;
+    const made = await view.ask("print", (signal) => post(`${session.path}/prints`, {
+      hand: held.name, seam: this.print, with_lead: this.hasLead && this.printLead, beat: held.beat,
+    }, { signal, again: true })); // the same print twice is one loop
+    this.printing = false;
+    if (!made) return;
+    this.printed = `${made.name}: ${made.frames} samples, on the shelf.`;
+    this.printedSha = made.sha;
+  },
+
+  downloadPrint() {
+    void downloadWav(session, this.printedSha);
+  },
+});

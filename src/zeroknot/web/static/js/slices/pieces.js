@@ -1,0 +1,63 @@
+// @ts-check
+/** What is done to the slices that are chosen, or to all. */
+
+import { round, seconds } from "../format.js";
+import { section } from "../sections.js";
+import { common } from "./model.js";
+
+/** @param {import("./shared.js").Shared} shared */
+export const pieces = (shared) => section(shared.whole, {
+  pieceTitle: "All slices", pieceAbout: "", pieceName: "", pieceLevel: 0, piecePan: 0, pieceShift: 0, pieceFadeIn: 0, pieceFadeOut: 0,
+  pieceLength: "laid", pieceReversed: false, pieceMuted: false, pieceRings: false, isOne: false, canJoin: false,
+
+  showPieces() {
+    const { facts } = shared;
+    const which = shared.meant;
+    const meant = which.length ? which.map((i) => facts.pieces[i]).filter(Boolean) : facts.pieces;
+    this.isOne = which.length === 1 && !!meant.length;
+    this.canJoin = this.isOne && which[0] > 0;
+    this.pieceTitle = !which.length ? "All slices" : this.isOne ? `Slice ${which[0] + 1}` : `${which.length} slices`;
+    this.pieceAbout = this.isOne ? `${seconds(facts.edges[which[0]], 3)} – ${seconds(facts.edges[which[0] + 1], 3)} · pad ${which[0] + 1}` : "";
+    this.pieceName = this.isOne ? meant[0].name : "";
+    this.pieceLevel = round(common(meant.map((p) => p.gain_db), 0), 2);
+    this.piecePan = round(100 * common(meant.map((p) => p.pan), 0), 1);
+    this.pieceShift = round(common(meant.map((p) => p.semitones), 0), 2);
+    this.pieceFadeIn = round(common(meant.map((p) => p.fade_in_ms), 2), 1);
+    this.pieceFadeOut = round(common(meant.map((p) => p.fade_out_ms), 4), 1);
+    this.pieceLength = common(meant.map((p) => p.length), /** @type {"laid"} */ (""));
+    this.pieceReversed = meant.length > 0 && meant.every((p) => p.reverse);
+    this.pieceMuted = meant.length > 0 && meant.every((p) => p.muted);
+    this.pieceRings = meant.length > 0 && meant.every((p) => p.rings);
+  },
+
+  /** @param {Record<string, unknown>} given @returns {import("../types.js").FitIntent} */
+  pieceIntent(given) {
+    return /** @type {import("../types.js").FitIntent} */ ({ kind: "change_pieces", which: shared.meant, ...given });
+  },
+
+  /** A setting of those meant, by the name the server has for it. @param {string} name @param {unknown} value */
+  setPiece(name, value) {
+    void shared.change(this.pieceIntent({ [name]: value }));
+  },
+
+  /** Heard while it is dragged. @param {string} name @param {unknown} value */
+  tryPiece(name, value) {
+    shared.trial.want(this.pieceIntent({ [name]: value }));
+  },
+
+  togglePiece: /** @param {"reverse" | "muted" | "rings"} name */ function (name) {
+    const now = { reverse: this.pieceReversed, muted: this.pieceMuted, rings: this.pieceRings }[name];
+    this.setPiece(name, !now);
+  },
+
+  /** @param {number} by semitones */
+  transpose(by) {
+    void shared.change(this.pieceIntent({ by }));
+  },
+
+  /** @param {"join" | "split"} how */
+  mend(how) {
+    const [index] = shared.meant;
+    if (index !== undefined) void shared.change({ kind: "mend_cut", how, index });
+  },
+});

@@ -1,0 +1,55 @@
+// @ts-check
+/** What the sections of the Slices view share. */
+
+import { HandShared } from "../hand/shared.js";
+import { getJson } from "../net/api.js";
+
+/** @typedef {import("../types.js").HandSlices} HandSlices */
+/** @typedef {{hearing: boolean, way: string, withRest: boolean, dragText: string, rendering: boolean, showSlices: () => void, hearOn: () => Promise<void>, stopHearing: () => void}} Whole */
+
+export class Shared extends HandShared {
+  /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
+  constructor(session, app) {
+    super(session, app, "Slices");
+    this.held.inOrder = true;
+    /** Where it is cut, and the order its pieces play in. @type {HandSlices} */
+    this.facts = app.viewData().slices;
+    /** Pieces that are chosen. @type {Set<number>} */
+    this.chosen = new Set();
+    /** Tiles that are chosen. @type {Set<number>} */
+    this.picked = new Set();
+    /** Tiles that stay where they are when it is dealt. @type {Set<number>} */
+    this.stay = new Set();
+  }
+
+  /** Only named for the sections' types: what the others have. @returns {Whole | null} */
+  get whole() {
+    return null;
+  }
+
+  /** Pieces that are meant: those chosen, else those that the chosen tiles play. */
+  get meant() {
+    if (this.chosen.size) return [...this.chosen].sort((a, b) => a - b);
+    const { tiles } = this.facts.order;
+    return [...new Set([...this.picked].map((i) => tiles[i]?.piece ?? 0))].sort((a, b) => a - b);
+  }
+
+  /** Ask anew how it is cut and ordered. */
+  async ask() {
+    const found = await this.view.ask("slices", (signal) => getJson(`${this.held.path}/slices?beat=${this.held.beat}`, signal));
+    if (!found) return false;
+    const before = this.facts;
+    this.facts = found;
+    if (before.pieces.length !== found.pieces.length) this.chosen.clear();
+    if (before.order.tiles.length !== found.order.tiles.length) {
+      this.picked.clear();
+      this.stay.clear();
+    }
+    return true;
+  }
+
+  /** @param {import("../types.js").FitIntent} intent */
+  async change(intent) {
+    return this.held.change(intent);
+  }
+}

@@ -1,0 +1,136 @@
+// @ts-check
+/** Slices: what is in hand cut up, its pieces treated and put into a new order. */
+
+import { inHandBar } from "../hand/bar.js";
+import { hearing } from "../hand/hearing.js";
+import { printing } from "../hand/printing.js";
+import { joined, section } from "../sections.js";
+import { ordering } from "../slices/ordering.js";
+import { pads } from "../slices/pads.js";
+import { pictured } from "../slices/picture.js";
+import { pieces } from "../slices/pieces.js";
+import { Shared } from "../slices/shared.js";
+
+/** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof pictured | typeof pieces | typeof ordering | typeof pads | typeof printing>>} Sections */
+
+/** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
+export const slices = (session, app) => () => {
+  const shared = new Shared(session, app);
+  return joined(
+    inHandBar(shared), hearing(shared), pictured(shared), pieces(shared), ordering(shared), pads(shared), printing(shared), together(shared),
+  );
+};
+
+/** What starts the sections, shows them anew and gives them keys. @param {Shared} shared */
+const together = (shared) => section(/** @type {Sections | null} */ (null), {
+  init() {
+    if (!shared.start(this, ".slices", () => void this.told())) return;
+    this.startPicture();
+    this.secondHere = () => this.secondHeard();
+    this.show();
+    this.showSlices();
+    this.startPads();
+    shared.begin(this);
+    // For tests that look at what is drawn.
+    Object.assign(shared.app, { slices: this });
+  },
+
+  destroy() {
+    shared.view.end();
+  },
+
+  async told() {
+    this.show();
+    if (!await shared.ask()) return;
+    this.showSlices();
+    void this.loadPads();
+  },
+
+  show() {
+    this.showInHand();
+    this.showHearing();
+    this.showPrint();
+  },
+
+  /** All that tells of slices and tiles. */
+  showSlices() {
+    this.showPicture();
+    this.showPieces();
+    this.showOrdering();
+    this.showPads();
+  },
+
+  letGoOf() {
+    if (this.letChoiceGo()) return;
+    if (this.hearing) this.stopHearing();
+  },
+
+  /** @returns {import("../ui/keys.js").Binding[]} */
+  bindings() {
+    return [
+      { key: "Enter", does: "hear what is in hand", run: () => this.toggleHear() },
+      { key: "R", does: "as recorded / in its new order", run: () => this.setWay(this.way === "recorded" ? "fitted" : "recorded") },
+      { key: "S", does: "hear the seam", run: () => this.hearSeam() },
+      { key: "A", does: "alone / with the rest", run: () => this.toggleRest() },
+      { key: "P", does: "place at the playhead's bar", run: () => this.place() },
+      { key: "Escape", does: "let go", run: () => this.letGoOf() },
+      { key: "+ or =", does: "closer", repeats: true, run: () => this.zoom(1.5) },
+      { key: "-", does: "wider", repeats: true, run: () => this.zoom(1 / 1.5) },
+      { key: "W", does: "the whole", run: () => this.showAll() },
+      { key: ",", does: "the slice before", repeats: true, run: () => this.stepPiece(-1) },
+      { key: ".", does: "the next slice", repeats: true, run: () => this.stepPiece(1) },
+      { key: "[", does: "the tile before", repeats: true, run: () => this.stepTile(-1) },
+      { key: "]", does: "the next tile", repeats: true, run: () => this.stepTile(1) },
+      { key: "K", does: "cut where it is heard", run: () => this.cutHere() },
+      { key: "H", does: "cut the chosen slice in half", run: () => this.mend("split") },
+      { key: "J", does: "join the chosen slice to the one before", run: () => this.mend("join") },
+      { key: "ArrowLeft", does: "chosen tiles earlier; the chosen cut 1 ms earlier", repeats: true, run: () => this.arrow(-1, 1) },
+      { key: "ArrowRight", does: "chosen tiles later; the chosen cut 1 ms later", repeats: true, run: () => this.arrow(1, 1) },
+      { key: "Shift+ArrowLeft", does: "by a bar; by 10 ms", repeats: true, run: () => this.arrow(-1, 10) },
+      { key: "Shift+ArrowRight", does: "by a bar; by 10 ms", repeats: true, run: () => this.arrow(1, 10) },
+      { key: "ArrowUp", does: "chosen tiles louder", repeats: true, run: () => this.raiseTiles(1, 0) },
+      { key: "ArrowDown", does: "chosen tiles softer", repeats: true, run: () => this.raiseTiles(-1, 0) },
+      { key: "Shift+ArrowUp", does: "chosen tiles a semitone up", repeats: true, run: () => this.raiseTiles(0, 1) },
+      { key: "Shift+ArrowDown", does: "chosen tiles a semitone down", repeats: true, run: () => this.raiseTiles(0, -1) },
+      { key: "B", does: "chosen tiles, or slices, backwards", run: () => this.backwards() },
+      { key: "M", does: "chosen tiles, or slices, muted", run: () => this.mute() },
+      { key: "E", does: "chosen tiles as a roll", run: () => this.rollTiles() },
+      { key: "Shift+E", does: "the roll rising, falling, even", run: () => this.riseTiles() },
+      { key: "X", does: "two chosen tiles change places", run: () => this.canSwap && this.treatPicked("swap") },
+      { key: "N", does: "chosen tiles once more", run: () => this.hasTiles && this.treatPicked("repeat") },
+      { key: "U", does: "resolution of the chosen tiles doubled", run: () => this.treatPicked("double") },
+      { key: "Shift+U", does: "halved", run: () => this.treatPicked("halve") },
+      { key: "Delete or Backspace", does: "chosen tiles away; the chosen cut away", run: () => this.removeChosen() },
+      { key: "D", does: "deal again", run: () => this.deal(false) },
+      { key: "Shift+D", does: "deal like for like", run: () => this.deal(true) },
+      { key: "L", does: "chosen tiles stay when dealt", run: () => this.toggleStay() },
+      { key: "G", does: "to the pads", run: () => this.focusPads() },
+    ];
+  },
+
+  /** @param {number} by @param {number} times */
+  arrow(by, times) {
+    if (shared.picked.size) {
+      if (times === 1) this.nudgeTiles(by);
+      else void shared.change({ kind: "move_tiles", which: [...shared.picked], by: by * shared.facts.per_bar });
+      return;
+    }
+    const [index] = shared.meant;
+    if (index) void shared.change({ kind: "mend_cut", how: "move", index, second: shared.facts.edges[index] + (by * times) / 1000 });
+  },
+
+  backwards() {
+    if (shared.picked.size) this.toggleTile("reverse");
+    else if (shared.chosen.size) this.togglePiece("reverse");
+  },
+
+  mute() {
+    if (shared.picked.size) this.toggleTile("muted");
+    else if (shared.chosen.size) this.togglePiece("muted");
+  },
+
+  removeChosen() {
+    if (shared.picked.size) this.treatPicked("remove");
+    else if (shared.chosen.size) this.mend("join");
+  },
+});
