@@ -227,7 +227,9 @@ export const pictured = (shared) => {
       if (this.tool === "levels") return this.pressLevels(event, beat);
       const isMore = event.ctrlKey || event.metaKey;
       if (index >= 0 && !picked.has(index) && !isMore && !event.shiftKey) this.pick(index, false, false);
-      const [x, y] = [event.offsetX, event.offsetY];
+      const x = event.offsetX;
+      // Those that were taken hold of, whatever is heard of the order meanwhile.
+      const which = picked.has(index) ? [...picked] : [index];
       gesture(event, {
         moved: ({ dx, alt, ctrl }) => {
           if (index < 0) {
@@ -240,7 +242,7 @@ export const pictured = (shared) => {
           this.dragText = `${ctrl ? "copy" : "move"} to ${placeText(session.state.metres, Math.max(0, tiles()[index].beat + by))}`;
         },
         done: () => {
-          if (dragged?.by) void shared.change({ kind: "move_tiles", which: [...picked], by: dragged.by, copies: dragged.copies });
+          if (dragged?.by) void shared.change({ kind: "move_tiles", which, by: dragged.by, copies: dragged.copies });
         },
         tapped: () => {
           if (index >= 0) this.pick(index, isMore, event.shiftKey);
@@ -251,7 +253,6 @@ export const pictured = (shared) => {
           this.dragText = "";
         },
       });
-      void y;
     },
 
     /** A level line over the tiles. @param {PointerEvent} event @param {number} from beat */
