@@ -9,10 +9,10 @@ import numpy as np
 import soundfile
 import typer
 
+from zeroknot.cli.sound import laid, opened, sound_of
 from zeroknot.core.apart.apart import parts_of, struck_db
 from zeroknot.core.audio import Audio, resampled
 from zeroknot.core.errors import FormatError
-from zeroknot.core.formats.audio_file import read_audio
 from zeroknot.core.formats.groove_midi import read_groove
 from zeroknot.core.formats.riff import BIT_DEPTHS, FLOAT_BITS, wav_bytes
 from zeroknot.core.groove.layer import GrooveLayer
@@ -100,8 +100,7 @@ def fit(
         raise typer.BadParameter("--groove goes with --tempo: a groove lies on beats")
     if not (0.0 <= strength <= 100.0 and 0.0 <= accents <= 100.0):
         raise typer.BadParameter("--strength and --accents are 0 to 100 percent")
-    with _opened(source) as file:
-        sound = read_audio(file)[1]
+    sound = sound_of(source)
     if wanted:
         semitones += _shift(sound, wanted, own)
     # Attacks are heard at the file's own rate, as they are when it is brought in.
@@ -111,7 +110,7 @@ def fit(
     settings = StretchSettings(formants=1.0 if formants else 0.0)
     warp = None
     if tempo is not None:
-        warp = _warp(sound, bars, Metre.parse(metre), from_tempo)
+        warp = laid(sound, bars, Metre.parse(metre), from_tempo)
         ratio = warp.span * 60.0 / tempo / warp.body_seconds
     ratio = 1.0 if ratio is None else ratio
     choice, why = Choice(method, settings), ""
@@ -161,25 +160,6 @@ def _shift(sound: Audio, wanted: Key, own: Key | None) -> int:
     return shift_into(profile, wanted, own)
 
 
-def _opened(source: Path):  # type: ignore[no-untyped-def]
-    try:
-        return source.open("rb")
-    except OSError as error:
-        raise FormatError(f"{source} cannot be opened: {error.strerror}") from error
-
-
-def _warp(sound: Audio, bars: int | None, metre: Metre, from_tempo: float | None) -> WarpMap:
-    """How the file is laid on beats: whole on so many bars, by a tempo, or by what is heard."""
-    if bars is not None:
-        return WarpMap.between(0.0, sound.seconds, bars * metre.beats_per_bar)
-    if from_tempo is not None:
-        return WarpMap.between(0.0, sound.seconds, sound.seconds * from_tempo / 60.0)
-    best = listen(sound).best
-    if best is None:
-        raise FormatError("no tempo was heard; give --bars or --from-tempo")
-    return WarpMap.between(best.downbeat_s, best.end_s, float(best.pulses))
-
-
 def _tempo_plan(
     sound: Audio, attacks: Attacks, warp: WarpMap, tempo: float, rate: int, choice: Choice,
     semitones: float, with_lead: bool, layer: GrooveLayer | None,
@@ -198,7 +178,7 @@ def _tempo_plan(
 def _layer(
     sound: Audio, attacks: Attacks, groove: Path, strength: float, accents: float
 ) -> GrooveLayer:
-    with _opened(groove) as file:
+    with opened(groove) as file:
         laid = read_groove(file, groove.stem)
     return GrooveLayer(measured(sound, attacks), laid, strength / 100.0, accents / 100.0)
 

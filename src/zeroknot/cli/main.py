@@ -35,6 +35,10 @@ COMMANDS = {
         "groove", "groove",
         "Take the groove of FILE: how early, late, loud and soft each step is played.",
     ),
+    "slice": Command(
+        "slice", "slice_command",
+        "Cut IN up; write its slices, or a new order of them, to OUT.",
+    ),
     "bring": Command(
         "shelf", "bring",
         "Bring files and whole folders onto the shelf; say how it went with each that gave "

@@ -10,7 +10,6 @@ from zeroknot.core.errors import EditError, ZeroKnotError
 from zeroknot.core.mixing.sheet import Sheet
 from zeroknot.core.render.any_plan import AnyPlan, channels_of
 from zeroknot.core.render.clicks import ClickPlan
-from zeroknot.core.render.order_plan import OrderPlan, Pad
 from zeroknot.core.render.plan import plan_as_written
 from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.document.project import Project, Strand
@@ -42,6 +41,7 @@ from zeroknot.studio.projects import Projects
 from zeroknot.studio.renders import Renders
 from zeroknot.studio.sheets import SheetMaker, gain
 from zeroknot.studio.shelf import Shelf
+from zeroknot.studio.slices_out import SlicesOut
 from zeroknot.studio.song_sheets import SongSheets
 from zeroknot.studio.takes import Takes
 
@@ -49,7 +49,6 @@ BEFORE = "before"
 LAID = "laid"
 MOST_PREPARED = 6
 PREPARED_BLOCKS = 6
-MOST_PAD_SECONDS = 180  # that a page holds for its pads
 
 
 class Studio:
@@ -82,6 +81,7 @@ class Studio:
         made_loops = MadeLoops(self.store, self.loops, executors, self.announcer)
         self.prints = Prints(self.store, self.loops, executors, made_loops)
         self.takes = Takes(self.store, self.loops, executors, made_loops)
+        self.slices_out = SlicesOut(self.store, executors, self.renders)
         self.bundles = Bundles(self.projects, self.loops, self.store)
         coming = [item for item in incoming.all() if item.state == WAITING]
         there = self.loops.shas() | {item.sha for item in coming if item.sha}
@@ -182,22 +182,6 @@ class Studio:
         laid = placed.strand.groove
         targets = laid.groove or placed.feel if laid else None
         return placed.clicks(targets) if targets else None
-
-    def pads(
-        self, project: Project, hand_name: str, beat: float
-    ) -> tuple[OrderPlan, tuple[Pad, ...]]:
-        """What pads play of what is in hand, at the tempo there; the render can be asked for."""
-        hand = self.hand(project, hand_name)
-        if hand.strand.cut is None:
-            raise EditError(f"{hand.strand.name} is not cut yet: cut it, and pads play its slices")
-        plan, pads = Placement.of(project, hand.strand, hand.loop, beat).pads
-        if plan.frames > MOST_PAD_SECONDS * plan.rate:
-            raise EditError(
-                f"pads hold {MOST_PAD_SECONDS // 60} minutes of slices, not "
-                f"{plan.frames / plan.rate / 60:.1f}: crop a loop from it first"
-            )
-        self.renders.know({plan.digest: plan})
-        return plan, pads
 
     def hand_sheet(
         self, project: Project, hand_name: str, beat: float, against: str | None = None,

@@ -1,12 +1,13 @@
 """How is a WAV file put together and taken apart?
 
 Sources: "Multimedia Programming Interface and Data Specifications 1.0" (IBM and Microsoft, 1991)
-for RIFF, fmt, data and cue; "New Multimedia Data Types and Data Techniques" (1994) for fact, smpl
-and the extensible format; ID3v2.3 informal standard (1999) for the tag in the `id3 ` chunk.
+for RIFF, fmt, data, cue and its labels; "New Multimedia Data Types and Data Techniques" (1994)
+for fact, smpl and the extensible format; ID3v2.3 informal standard (1999) for the tag in the
+`id3 ` chunk.
 """
 
 import struct
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import BinaryIO
 
@@ -26,6 +27,14 @@ class LoopMark:
 
     start: int
     end: int
+
+
+@dataclass(frozen=True)
+class Cue:
+    """A frame that is pointed at, and what it is called."""
+
+    frame: int
+    label: str
 
 
 @dataclass(frozen=True)
@@ -49,9 +58,12 @@ class WavTags:
 
 
 def wav_bytes(
-    sound: Audio, bits: int, loop: LoopMark | None = None, tags: WavTags | None = None
-) -> bytes:
+    sound: Audio, bits: int, loop: LoopMark | None = None, tags: WavTags | None = None,
+    cues: Sequence[Cue] = (),
+) -> bytes:  # fmt: skip
     """A whole WAV file: PCM of 16 or 24 bits (rounded, no dither) or 32-bit float.
+
+    cues  points with labels, by their frames
 
     Raises FormatError where PCM would clip: lower the level first.
     """
@@ -73,6 +85,8 @@ def wav_bytes(
     chunks.append((b"data", data))
     if loop:
         chunks.append((b"smpl", _smpl(loop, sound.rate)))
+    if cues:
+        chunks += [(b"cue ", _cue(cues)), (b"LIST", _labels(cues))]
     if tags:
         chunks.append((b"id3 ", _id3(tags)))
     body = b"".join(
@@ -146,6 +160,23 @@ def _smpl(loop: LoopMark, rate: int) -> bytes:
     period = round(1e9 / rate)
     head = struct.pack("<9I", 0, 0, period, 60, 0, 0, 0, 1, 0)
     return head + struct.pack("<6I", 0, 0, loop.start, loop.end - 1, 0, 0)
+
+
+def _cue(cues: Sequence[Cue]) -> bytes:
+    points = (
+        struct.pack("<2I4s3I", i + 1, cue.frame, b"data", 0, 0, cue.frame)
+        for i, cue in enumerate(cues)
+    )
+    return struct.pack("<I", len(cues)) + b"".join(points)
+
+
+def _labels(cues: Sequence[Cue]) -> bytes:
+    """An associated data list: a `labl` chunk for each point."""
+    out = b"adtl"
+    for i, cue in enumerate(cues):
+        part = struct.pack("<I", i + 1) + cue.label.encode("utf-8") + b"\0"
+        out += b"labl" + struct.pack("<I", len(part)) + part + b"\0" * (len(part) % 2)
+    return out
 
 
 def _id3(tags: WavTags) -> bytes:

@@ -55,6 +55,7 @@ from zeroknot.studio.intents.slices import (
     CutUp,
     DealOrder,
     DrawLevels,
+    LayOrder,
     LeaveWhole,
     MendCut,
     MoveTiles,
@@ -131,6 +132,7 @@ AnyIntent = Annotated[
     | ChangeTiles
     | MoveTiles
     | PutTile
+    | LayOrder
     | DrawLevels
     | TreatOrder
     | DealOrder

@@ -10,7 +10,7 @@ from zeroknot.core.errors import EditError, SliceError
 from zeroknot.core.groove.hit import REGISTERS, Register, at_sensitivity
 from zeroknot.core.listening.attack import SENSITIVITY
 from zeroknot.core.order.deal import MOST_SEED, Deal, dealt
-from zeroknot.core.order.order import MOST_TILES, Order, Tile
+from zeroknot.core.order.order import MOST_BEATS, MOST_TILES, Order, Tile
 from zeroknot.core.slicing.cut import (
     MOST_PIECES,
     Cut,
@@ -237,6 +237,22 @@ class PutTile(SliceIntent):
         order = _order(hand)
         tile = Tile(self.beat, min(self.beats, order.beats - self.beat), self.piece)
         return _ordered(hand, order.laid(tile)), f"put slice {self.piece + 1}"
+
+
+class LayOrder(SliceIntent):
+    """Another order altogether: as it was played, or as a file has it.
+
+    what  it is called in the list of undo
+    """
+
+    kind: Literal["lay_order"] = "lay_order"
+    beats: float = Field(gt=0, le=MOST_BEATS)
+    tiles: tuple[Tile, ...] = Field(min_length=1, max_length=MOST_TILES)
+    what: str = Field("another order", max_length=80)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        _cut(hand)
+        return _ordered(hand, Order.of(self.beats, self.tiles)), self.what
 
 
 class DrawLevels(SliceIntent):

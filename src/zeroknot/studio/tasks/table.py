@@ -7,6 +7,7 @@ from zeroknot.studio.tasks import (
     files,
     hits,
     incoming,
+    kits,
     likeness,
     partials,
     pictures,
@@ -39,6 +40,8 @@ TASKS: dict[str, Callable[..., Any]] = {
         files.crop_to_file,
         files.print_to_file,
         files.wav_to_file,
+        kits.kit_to_zip,
+        kits.cues_to_file,
         warming.warm_up,
     )
 }

@@ -1,15 +1,23 @@
 """Slices: how what is in hand is cut, and the order its pieces play in."""
 
 from dataclasses import asdict
+from pathlib import Path
 from typing import Any
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Request, Response
+from fastapi.responses import FileResponse
+from starlette.background import BackgroundTask
+from starlette.concurrency import run_in_threadpool
 
+from zeroknot.core.order.order import Order
 from zeroknot.document.project import Project
 from zeroknot.studio.hand import Hand
+from zeroknot.studio.intents.slices import LayOrder
+from zeroknot.studio.studio import Studio
 from zeroknot.web.api import answers
-from zeroknot.web.api.deps import StudioDep
-from zeroknot.web.api.projects import AtBeat
+from zeroknot.web.api.deps import Known, Number, ShownDep, StudioDep
+from zeroknot.web.api.incoming import received
+from zeroknot.web.api.projects import AnyState, AtBeat, header_name
 
 router = APIRouter(prefix="/api")
 
@@ -29,13 +37,73 @@ def pads_in_hand(
 ) -> answers.HandPads:
     """Its pieces as pads play them: one render, and where in it each lies."""
     tree = studio.projects.state(project).project
-    plan, pads = studio.pads(tree, hand, beat)
+    plan, pads = studio.slices_out.pads(tree, studio.hand(tree, hand), beat)
     return {
         "digest": plan.digest,
         "channels": plan.channels,
         "frames": plan.frames,
         "pads": list(pads),
     }
+
+
+@router.get("/projects/{project}/hand/{hand}/kit.zip")
+def kit_file(studio: StudioDep, project: str, hand: str, beat: AtBeat = 0.0) -> Response:
+    """Its slices as a kit: an SFZ file and a WAV each."""
+    tree = studio.projects.state(project).project
+    held = studio.hand(tree, hand)
+    name = header_name(held.strand.name)
+    return _file(studio.slices_out.kit(tree, held, beat, name), f"{name}.zip", "application/zip")
+
+
+@router.get("/projects/{project}/hand/{hand}/cues.wav")
+def cues_file(studio: StudioDep, project: str, hand: str) -> Response:
+    """The recording with its cuts as cue points."""
+    held = studio.hand(studio.projects.state(project).project, hand)
+    name = f"{header_name(held.strand.name)}, cut.wav"
+    return _file(studio.slices_out.with_cues(held), name, "audio/wav")
+
+
+@router.get("/projects/{project}/hand/{hand}/order.mid")
+def order_file(studio: StudioDep, project: str, hand: str, beat: AtBeat = 0.0) -> Response:
+    """The order as a MIDI file, a note a slice."""
+    tree = studio.projects.state(project).project
+    held = studio.hand(tree, hand)
+    name = f"{header_name(held.strand.name)}, order.mid"
+    data = studio.slices_out.midi(tree, held, beat)
+    return Response(data, media_type="audio/midi", headers=_named(name))
+
+
+@router.put("/projects/{project}/hand/{hand}/order")
+async def bring_order_file(
+    studio: StudioDep, shown: ShownDep, project: str, hand: str, revision: Number,
+    request: Request, known: Known = None,
+) -> AnyState:  # fmt: skip
+    """Play the order that the notes of a MIDI file give."""
+    incoming = await received(request, studio)
+    order = await run_in_threadpool(_read, studio, project, hand, incoming)
+    intent = LayOrder(hand=hand, beats=order.beats, tiles=order.tiles, what="order from MIDI")
+    state = await run_in_threadpool(studio.projects.submit, project, revision, intent)
+    return await run_in_threadpool(shown.since, state, known)
+
+
+def _read(studio: Studio, project: str, hand: str, incoming: Path) -> Order:
+    try:
+        with incoming.open("rb") as file:
+            tree = studio.projects.state(project).project
+            return studio.slices_out.read_midi(tree, studio.hand(tree, hand), file)
+    finally:
+        incoming.unlink(missing_ok=True)
+
+
+def _file(path: Path, name: str, media: str) -> Response:
+    return FileResponse(
+        path, media_type=media, headers=_named(name),
+        background=BackgroundTask(path.unlink, missing_ok=True),
+    )  # fmt: skip
+
+
+def _named(name: str) -> dict[str, str]:
+    return {"content-disposition": f'attachment; filename="{name}"'}
 
 
 def hand_slices_json(project: Project, hand: Hand) -> Any:

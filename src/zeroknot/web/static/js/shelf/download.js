@@ -1,23 +1,36 @@
 // @ts-check
-/** A loop as a file of the person's own. */
+/** Files of the person's own: what cannot be made is said, not downloaded. */
 
 import { ApiError, getBytes } from "../net/api.js";
 
-/** @param {import("../session.js").Session} session @param {string} sha */
-export async function downloadWav(session, sha) {
+const KEPT_MS = 10_000; // until the browser has taken it
+
+/**
+ * What an address gives, as a file under the name the server has for it.
+ * @param {import("../session.js").Session} session @param {string} path @param {string} otherwise its name where the server has none
+ * @returns {Promise<Headers | null>} null where there was nothing to be had
+ */
+export async function downloadFile(session, path, otherwise) {
   try {
-    const { data, headers } = await getBytes(`/api/loops/${sha}/wav?bits=24`);
-    const name = /filename\*=UTF-8''([^;]+)/.exec(headers.get("content-disposition") ?? "")?.[1];
+    const { data, headers } = await getBytes(path);
+    const said = headers.get("content-disposition") ?? "";
+    const whole = /filename\*=UTF-8''([^;]+)/.exec(said)?.[1];
     const link = document.createElement("a");
-    link.href = URL.createObjectURL(new Blob([data], { type: "audio/wav" }));
-    link.download = name ? decodeURIComponent(name) : "loop.wav";
+    link.href = URL.createObjectURL(new Blob([data], { type: headers.get("content-type") ?? "" }));
+    link.download = whole ? decodeURIComponent(whole) : /filename="([^"]+)"/.exec(said)?.[1] ?? otherwise;
     link.click();
-    setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
-    const lowered = Number(headers.get("x-lowered-db"));
-    if (lowered > 0) {
-      session.say(`It peaked ${lowered.toFixed(1)} dB over full scale; the 24-bit file is that much lower.`);
-    }
+    setTimeout(() => URL.revokeObjectURL(link.href), KEPT_MS);
+    return headers;
   } catch (error) {
-    if (error instanceof ApiError) session.say(error.message, "error");
+    if (!(error instanceof ApiError)) throw error;
+    session.say(error.message, "error");
+    return null;
   }
+}
+
+/** A loop as a file. @param {import("../session.js").Session} session @param {string} sha */
+export async function downloadWav(session, sha) {
+  const headers = await downloadFile(session, `/api/loops/${sha}/wav?bits=24`, "loop.wav");
+  const lowered = Number(headers?.get("x-lowered-db") ?? 0);
+  if (lowered > 0) session.say(`It peaked ${lowered.toFixed(1)} dB over full scale; the 24-bit file is that much lower.`);
 }

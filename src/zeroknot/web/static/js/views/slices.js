@@ -6,18 +6,19 @@ import { hearing } from "../hand/hearing.js";
 import { printing } from "../hand/printing.js";
 import { joined, section } from "../sections.js";
 import { ordering } from "../slices/ordering.js";
+import { out } from "../slices/out.js";
 import { pads } from "../slices/pads.js";
 import { pictured } from "../slices/picture.js";
 import { pieces } from "../slices/pieces.js";
 import { Shared } from "../slices/shared.js";
 
-/** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof pictured | typeof pieces | typeof ordering | typeof pads | typeof printing>>} Sections */
+/** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof pictured | typeof pieces | typeof ordering | typeof pads | typeof out | typeof printing>>} Sections */
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const slices = (session, app) => () => {
   const shared = new Shared(session, app);
   return joined(
-    inHandBar(shared), hearing(shared), pictured(shared), pieces(shared), ordering(shared), pads(shared), printing(shared), together(shared),
+    inHandBar(shared), hearing(shared), pictured(shared), pieces(shared), ordering(shared), pads(shared), out(shared), printing(shared), together(shared),
   );
 };
 
