@@ -177,6 +177,69 @@ class SlicesTest(BrowserTest):
         page.locator('[data-pad="5"][data-struck]').wait_for()
         self.troubles[:] = [t for t in self.troubles if "ERR_FAILED" not in t]
 
+    def test_the_pad_box_is_recorded_within_3_ms_quantized_and_kept(self):
+        page = self.page
+        self.cut(16)
+        page.get_by_label("count in a bar").uncheck()
+        page.get_by_role("button", name="Record", exact=True).click()
+        self.wait(lambda: self.engine("e.hand.isPlaying") and self.engine("e.hand.place() > 0"))
+        # A performance that begins on a beat of what is heard, as somebody would who plays along.
+        page.evaluate(
+            """async () => {
+              const {padBox, PERFORMANCES} = await zeroKnot.module("slices/pad-box.js");
+              const box = padBox(PERFORMANCES[1]);
+              const s = zeroKnot.app.slices;
+              [...box.inputs.values()][0].onmidimessage = (e) =>
+                s.strike(e.data[1] - 36, e.data[2] / 127, e.timeStamp);
+              const from = performance.now() + 400;
+              window.box = {from, at: s.placeOf(from - 400), sent: PERFORMANCES[1].sent};
+              box.begin(from);
+            }"""
+        )
+        box = page.evaluate("() => window.box")
+        count = len(box["sent"])
+        strokes = self.wait(
+            lambda: (
+                found if len(found := page.evaluate(f"() => {PADS}.strokes()")) == count else None
+            )
+        )
+        page.get_by_role("button", name="Stop", exact=True).first.click()
+        self.wait(lambda: sum(r["strokes"] for r in self.slices()["rounds"]) == count)
+        # Against the performance: each where it was played, whenever it arrived.
+        beat_ms = 60_000 / 96
+        wanted = [
+            box["at"]["round"] * 8 + box["at"]["beat"] + (400 + ms) / beat_ms
+            for ms, _, _ in box["sent"]
+        ]
+        heard = [s["round"] * 8 + s["beat"] for s in strokes]
+        off = sorted(abs(a - b) * beat_ms for a, b in zip(wanted, heard, strict=True))
+        self.assertLess(off[int(0.95 * count)], 3.0, off)
+        # One of them is the new order; by half the strength from what was played.
+        page.get_by_role("group", name="Rounds that were played").locator("button").first.click()
+        self.wait(lambda: self.slices()["order"]["is_own"])
+        grid = [t["beat"] for t in self.slices()["order"]["tiles"]]
+        self.assertTrue(all(abs(b * 4 - round(b * 4)) < 1e-6 for b in grid), grid)
+        bar = page.get_by_label("Strength of the grid, typed")
+        bar.fill("0")
+        bar.press("Enter")
+        self.wait(lambda: [t["beat"] for t in self.slices()["order"]["tiles"]] != grid)
+        self.assertGreaterEqual(len(self.slices()["rounds"]), 1)
+
+    def test_what_was_played_to_nothing_is_caught_afterwards(self):
+        page = self.page
+        self.cut(16)
+        page.get_by_label("What plays the pads beside keys").select_option(
+            label="pad box: a steady hand"
+        )
+        count = 16
+        self.wait(lambda: len(page.evaluate(f"() => {PADS}.strokes()")) == count, 20)
+        page.get_by_role("button", name="Catch").click()
+        kept = self.wait(lambda: self.slices()["rounds"])
+        self.assertEqual(kept, [{"beats": 8.0, "strokes": count}])
+        page.get_by_role("button", name="Catch").click()
+        page.get_by_text("is kept already").wait_for()
+        self.assertEqual(len(self.slices()["rounds"]), 1)
+
     def test_one_slice_is_treated_and_the_rest_is_as_it_was(self):
         page = self.page
         self.cut(16)

@@ -23,6 +23,7 @@ from zeroknot.core.harmony.key import Key
 from zeroknot.core.harmony.key_map import KeyMap
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.order.order import Order
+from zeroknot.core.order.played import Round
 from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
 from zeroknot.core.slicing.cut import Cut
 from zeroknot.core.slicing.piece import Piece
@@ -37,7 +38,7 @@ from zeroknot.core.warp.straighten import Straighten
 from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.groove import FeelChange, KeptGroove, LaidGroove
 from zeroknot.document.key import InKey
-from zeroknot.document.slices import MOST_DEALT, Dealt
+from zeroknot.document.slices import MOST_DEALT, MOST_ROUNDS, Dealt
 from zeroknot.document.value import Named, Value
 
 NEW_TRACK_DB = -6.0
@@ -86,6 +87,7 @@ class Strand(Named):
     cut       where it is cut, and what is done to each piece; None where it is whole
     order     of its pieces; None where they play as they were cut
     dealt     orders that were dealt, the newest last
+    rounds    that were played on its pads, the newest last
     """
 
     name: str = Field(max_length=LONGEST_NAME)
@@ -107,6 +109,7 @@ class Strand(Named):
     cut: Cut | None = None
     order: Order | None = None
     dealt: tuple[Dealt, ...] = Field((), max_length=MOST_DEALT)
+    rounds: tuple[Round, ...] = Field((), max_length=MOST_ROUNDS)
     settings: StretchSettings = StretchSettings()
     gain_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
     yarn: int = Field(0, ge=0, lt=YARNS)

@@ -5,6 +5,7 @@ from zeroknot.core.order.order import Order
 from zeroknot.document.value import Value
 
 MOST_DEALT = 12  # that a strand keeps to go back to
+MOST_ROUNDS = 16
 
 
 class Dealt(Value):

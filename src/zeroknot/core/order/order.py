@@ -63,6 +63,7 @@ class Tile:
 
     @property
     def end(self) -> float:
+        """The beat on which it ends."""
         return self.beat + self.beats
 
 

@@ -6,21 +6,23 @@ from pydantic import Field
 
 from zeroknot.core.errors import EditError
 from zeroknot.core.order.order import Order
+from zeroknot.core.order.played import Round
 from zeroknot.core.slicing.cut import Cut
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.clip import settled
 from zeroknot.document.project import Project, replaced
-from zeroknot.document.slices import MOST_DEALT, Dealt
+from zeroknot.document.slices import MOST_DEALT, MOST_ROUNDS, Dealt
 
 
 class LaySlices(Edit):
-    """A strand's cut, order and deals from now on; `what` says what was done to them."""
+    """A strand's cut, order, deals and rounds from now on; `what` says what was done to them."""
 
     kind: Literal["lay_slices"] = "lay_slices"
     strand: str
     cut: Cut | None
     order: Order | None
     dealt: tuple[Dealt, ...] = Field((), max_length=MOST_DEALT)
+    rounds: tuple[Round, ...] = Field((), max_length=MOST_ROUNDS)
     what: str
 
     def apply(self, project: Project) -> Project:
@@ -31,7 +33,9 @@ class LaySlices(Edit):
             last = max((tile.piece for tile in self.order.tiles), default=0)
             if last >= len(self.cut.pieces):
                 raise EditError(f"there is no slice {last + 1} in {before.name} (any more)")
-        strand = before.changed(cut=self.cut, order=self.order, dealt=self.dealt)
+        strand = before.changed(
+            cut=self.cut, order=self.order, dealt=self.dealt, rounds=self.rounds
+        )
         changed = project.changed(strands=replaced(project.strands, strand))
         # Whole clips follow the round's length; what would then overlap is trimmed.
         is_as_long = before.round_beats == strand.round_beats

@@ -55,10 +55,13 @@ from zeroknot.studio.intents.slices import (
     CutUp,
     DealOrder,
     DrawLevels,
+    KeepRound,
     LayOrder,
     LeaveWhole,
+    LetRoundGo,
     MendCut,
     MoveTiles,
+    PlayRound,
     PutTile,
     TreatOrder,
 )
@@ -133,6 +136,9 @@ AnyIntent = Annotated[
     | MoveTiles
     | PutTile
     | LayOrder
+    | KeepRound
+    | PlayRound
+    | LetRoundGo
     | DrawLevels
     | TreatOrder
     | DealOrder

@@ -1,5 +1,6 @@
 """Slices: where a loop is cut, what is done to its pieces, and the order they play in."""
 
+import itertools
 from collections.abc import Callable
 from dataclasses import fields, replace
 from typing import Literal
@@ -10,9 +11,11 @@ from zeroknot.core.errors import EditError, SliceError
 from zeroknot.core.groove.hit import REGISTERS, Register, at_sensitivity
 from zeroknot.core.listening.attack import SENSITIVITY
 from zeroknot.core.order.deal import MOST_SEED, Deal, dealt
-from zeroknot.core.order.order import MOST_BEATS, MOST_TILES, Order, Tile
+from zeroknot.core.order.order import LEAST_BEATS, MOST_BEATS, MOST_TILES, Order, Tile
+from zeroknot.core.order.played import Round, Stroke, quantized
 from zeroknot.core.slicing.cut import (
     MOST_PIECES,
+    SAME_SECONDS,
     Cut,
     Cuts,
     Sure,
@@ -28,7 +31,7 @@ from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.slices import LaySlices
 from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.project import Project, Strand
-from zeroknot.document.slices import MOST_DEALT, Dealt
+from zeroknot.document.slices import MOST_DEALT, MOST_ROUNDS, Dealt
 from zeroknot.studio.hand import Hand, in_hand
 from zeroknot.studio.intents.base import FitIntent
 from zeroknot.studio.known import Known
@@ -43,7 +46,12 @@ class SliceIntent(FitIntent):
 
     def edit(self, hand: Hand, strand: Strand, what: str) -> Edit:
         lay = LaySlices(
-            strand=strand.id, cut=strand.cut, order=strand.order, dealt=strand.dealt, what=what
+            strand=strand.id,
+            cut=strand.cut,
+            order=strand.order,
+            dealt=strand.dealt,
+            rounds=strand.rounds,
+            what=what,
         )
         if not hand.is_new:
             return lay
@@ -105,7 +113,7 @@ class LeaveWhole(SliceIntent):
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         _cut(hand)
-        return hand.strand.changed(cut=None, order=None, dealt=()), "leave it whole"
+        return hand.strand.changed(cut=None, order=None, dealt=(), rounds=()), "leave it whole"
 
 
 class MendCut(SliceIntent):
@@ -255,6 +263,63 @@ class LayOrder(SliceIntent):
         return _ordered(hand, Order.of(self.beats, self.tiles)), self.what
 
 
+class KeepRound(SliceIntent):
+    """Keep what was played on the pads, as it was played; the order stays as it is.
+
+    beats  from round to round
+    """
+
+    kind: Literal["keep_round"] = "keep_round"
+    beats: float = Field(gt=0, le=MOST_BEATS)
+    strokes: tuple[Stroke, ...] = Field(min_length=1, max_length=MOST_TILES)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        cut = _cut(hand)
+        kept = tuple(s for s in self.strokes if s.piece < len(cut.pieces))
+        if not kept:
+            raise EditError("nothing was struck that is a slice of this")
+        rounds = hand.strand.rounds[-(MOST_ROUNDS - 1) :]
+        made = Round(beats=self.beats, strokes=kept)
+        return hand.strand.changed(rounds=(*rounds, made)), "keep what was played"
+
+
+class PlayRound(SliceIntent):
+    """What was played becomes the order, drawn to a grid with a strength.
+
+    number  of the round in the row; the newest where none is given
+    feels   how hard it was struck says how loud it is
+    """
+
+    kind: Literal["play_round"] = "play_round"
+    number: int | None = Field(None, ge=0, lt=MOST_ROUNDS)
+    step: float = Field(0.25, ge=LEAST_BEATS, le=MOST_BEATS)
+    strength: float = Field(1.0, ge=0, le=1)
+    feels: bool = True
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        strand, cut = hand.strand, _cut(hand)
+        number = len(strand.rounds) - 1 if self.number is None else self.number
+        if not 0 <= number < len(strand.rounds):
+            raise EditError("that round is not kept (any more)")
+        edges = [strand.warp.beat_of_second(s) for s in edges_of(strand)]
+        lengths = [b - a for a, b in itertools.pairwise(edges)]
+        assert len(lengths) == len(cut.pieces)
+        order = quantized(strand.rounds[number], self.step, self.strength, lengths, self.feels)
+        return _ordered(hand, order), f"play round {number + 1} at {100 * self.strength:g} %"
+
+
+class LetRoundGo(SliceIntent):
+    kind: Literal["let_round_go"] = "let_round_go"
+    number: int = Field(ge=0, lt=MOST_ROUNDS)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        rounds = hand.strand.rounds
+        if self.number >= len(rounds):
+            raise EditError("that round is not kept (any more)")
+        left = rounds[: self.number] + rounds[self.number + 1 :]
+        return hand.strand.changed(rounds=left), f"let round {self.number + 1} go"
+
+
 class DrawLevels(SliceIntent):
     """Levels of tiles in a line, from the first to the last."""
 
@@ -382,11 +447,25 @@ class DealOrder(SliceIntent):
 
 
 def recut(strand: Strand, cut: Cut) -> Strand:
-    """A strand cut otherwise; its order plays the same moments as far as they are there."""
-    order = strand.order
-    if order and strand.cut:
-        order = order.recut(strand.cut.starts, cut.starts, strand.warp)
-    return strand.changed(cut=cut, order=order, dealt=())
+    """A strand cut otherwise: its orders, deals and rounds play the same moments as far as they
+    are there."""
+    if strand.cut is None:
+        return strand.changed(cut=cut, order=None)
+    before, after, warp = strand.cut.starts, cut.starts, strand.warp
+
+    def again(order: Order) -> Order:
+        return order.recut(before, after, warp)
+
+    piece = [cut.index_at(start + SAME_SECONDS) for start in before]
+    return strand.changed(
+        cut=cut,
+        order=again(strand.order) if strand.order else None,
+        dealt=tuple(d.changed(base=again(d.base), order=again(d.order)) for d in strand.dealt),
+        rounds=tuple(
+            replace(r, strokes=tuple(replace(s, piece=piece[s.piece]) for s in r.strokes))
+            for r in strand.rounds
+        ),
+    )
 
 
 def edges_of(strand: Strand) -> tuple[float, ...]:

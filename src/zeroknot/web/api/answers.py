@@ -634,6 +634,11 @@ class ShownDeal(TypedDict):
     is_now: bool
 
 
+class ShownRound(TypedDict):
+    beats: float
+    strokes: int
+
+
 class HandSlices(TypedDict):
     """edges: seconds at which pieces begin, and where the last ends; beats: of the same."""
 
@@ -643,6 +648,7 @@ class HandSlices(TypedDict):
     pieces: list[ShownPiece]
     order: ShownOrder
     dealt: list[ShownDeal]
+    rounds: list[ShownRound]
     per_bar: float
     pulse: float
 

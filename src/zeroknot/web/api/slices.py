@@ -132,6 +132,7 @@ def hand_slices_json(project: Project, hand: Hand) -> Any:
             }
             for d in strand.dealt
         ],
+        "rounds": [{"beats": r.beats, "strokes": len(r.strokes)} for r in strand.rounds],
         "per_bar": metre.beats_per_bar,
         "pulse": metre.beats_per_pulse,
     }

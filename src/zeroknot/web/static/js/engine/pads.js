@@ -13,6 +13,7 @@ import { getBlock } from "../net/api.js";
 /** @typedef {{pad: number, source: AudioBufferSourceNode, gain: GainNode, at: number}} Struck */
 
 const MOST_VOICES = 32;
+const MOST_DELAYS = 1000;
 const FADE_SECONDS = 0.005;
 const LOAD_DUE_MS = 500;
 
@@ -27,6 +28,8 @@ export class Pads {
     this.known = null;
     /** @type {Struck[]} */
     this.sounding = [];
+    /** From striking to the call that starts the sound, ms: the latest of them. @type {number[]} */
+    this.delays = [];
   }
 
   get isReady() {
@@ -46,8 +49,8 @@ export class Pads {
     [this.buffer, this.known] = [buffer, pads];
   }
 
-  /** @param {number} pad @param {number} velocity 0 to 1 @param {boolean} chokes others end when it begins @returns {number | null} the context's second at which it sounds */
-  strike(pad, velocity, chokes) {
+  /** @param {number} pad @param {number} velocity 0 to 1 @param {boolean} chokes others end when it begins @param {number} stamp when it was struck @returns {number | null} the context's second at which it sounds */
+  strike(pad, velocity, chokes, stamp) {
     const { buffer, known, context } = this;
     const [start, frames] = known?.pads[pad] ?? [0, 0];
     if (!buffer || !frames) return null;
@@ -58,6 +61,7 @@ export class Pads {
     source.connect(gain).connect(this.output);
     const at = context.currentTime;
     source.start(at, start / buffer.sampleRate, frames / buffer.sampleRate);
+    this.delays = [...this.delays.slice(1 - MOST_DELAYS), performance.now() - stamp];
     const struck = { pad, source, gain, at };
     this.sounding.push(struck);
     source.onended = () => {

@@ -61,6 +61,9 @@ export const pads = (shared) => {
       this.padsHint = hasFocus ? "The letters play now; Escape gives them back." : "Click here, or press G, and the letters play.";
     },
 
+    /** From striking to starting, in ms; for who measures. */
+    padDelays: () => engine?.delays ?? [],
+
     /** The pieces as pads play them, into memory. */
     async loadPads() {
       if (!shared.facts.is_cut) {
@@ -75,8 +78,8 @@ export const pads = (shared) => {
       });
     },
 
-    /** @param {number} index @param {number} velocity */
-    async strike(index, velocity) {
+    /** @param {number} index @param {number} velocity @param {number} stamp when it was struck, as events tell it */
+    async strike(index, velocity, stamp) {
       if (!shared.facts.pieces[index]) return;
       const board = ready();
       void session.engine().unlock();
@@ -84,7 +87,8 @@ export const pads = (shared) => {
         if (!known) return;
         await board.load(known, new AbortController().signal);
       }
-      if (board.strike(index, velocity, this.padsChoke) === null) return;
+      if (board.strike(index, velocity, this.padsChoke, stamp) === null) return;
+      this.noteStroke(index, velocity, stamp);
       this.flash(index);
     },
 
@@ -101,7 +105,7 @@ export const pads = (shared) => {
       const box = target.getBoundingClientRect();
       const share = 1 - (event.clientY - box.top) / Math.max(1, box.height);
       target.setPointerCapture?.(event.pointerId);
-      void this.strike(index, this.padsSing ? 1 : SOFTEST + (1 - SOFTEST) * Math.max(0, Math.min(1, share)));
+      void this.strike(index, this.padsSing ? 1 : SOFTEST + (1 - SOFTEST) * Math.max(0, Math.min(1, share)), event.timeStamp);
     },
 
     /** @param {number} index */
@@ -126,7 +130,7 @@ export const pads = (shared) => {
       const at = CODES.indexOf(event.code);
       if (at < 0) return;
       event.preventDefault();
-      if (!event.repeat) void this.strike(this.bank * BANK + at, event.shiftKey ? 0.5 : 1);
+      if (!event.repeat) void this.strike(this.bank * BANK + at, event.shiftKey ? 0.5 : 1, event.timeStamp);
     },
 
     /** @param {KeyboardEvent} event */

@@ -342,6 +342,9 @@ export const pictured = (shared) => {
       return true;
     },
 
+    /** For tests and benchmarks. @param {import("../types.js").FitIntent} intent */
+    changeForTests: (intent) => shared.change(intent),
+
     /** For tests: where things are drawn. @param {number} beat */
     xOfBeat: (beat) => xOf(seen(), beat),
     /** @param {number} second */

@@ -5,7 +5,13 @@ import { HandShared } from "../hand/shared.js";
 import { getJson } from "../net/api.js";
 
 /** @typedef {import("../types.js").HandSlices} HandSlices */
-/** @typedef {{hearing: boolean, way: string, withRest: boolean, dragText: string, rendering: boolean, showSlices: () => void, hearOn: () => Promise<void>, stopHearing: () => void}} Whole */
+/**
+ * @typedef {{
+ *   hearing: boolean, way: string, withRest: boolean, dragText: string, rendering: boolean, bank: number, showSlices: () => void, hearOn: () => Promise<void>, stopHearing: () => void,
+ *   setWay: (way: string) => void, startHearing: (way: string) => Promise<void>, focusPads: () => void,
+ *   strike: (index: number, velocity: number, stamp: number) => Promise<void>, noteStroke: (piece: number, velocity: number, stamp: number) => void,
+ * }} Whole
+ */
 
 export class Shared extends HandShared {
   /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */

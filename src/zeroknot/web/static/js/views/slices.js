@@ -9,16 +9,17 @@ import { ordering } from "../slices/ordering.js";
 import { out } from "../slices/out.js";
 import { pads } from "../slices/pads.js";
 import { pictured } from "../slices/picture.js";
+import { played } from "../slices/played.js";
 import { pieces } from "../slices/pieces.js";
 import { Shared } from "../slices/shared.js";
 
-/** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof pictured | typeof pieces | typeof ordering | typeof pads | typeof out | typeof printing>>} Sections */
+/** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof pictured | typeof pieces | typeof ordering | typeof pads | typeof played | typeof out | typeof printing>>} Sections */
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const slices = (session, app) => () => {
   const shared = new Shared(session, app);
   return joined(
-    inHandBar(shared), hearing(shared), pictured(shared), pieces(shared), ordering(shared), pads(shared), out(shared), printing(shared), together(shared),
+    inHandBar(shared), hearing(shared), pictured(shared), pieces(shared), ordering(shared), pads(shared), played(shared), out(shared), printing(shared), together(shared),
   );
 };
 
@@ -31,6 +32,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
     this.show();
     this.showSlices();
     this.startPads();
+    this.startPlayed();
     shared.begin(this);
     // For tests that look at what is drawn.
     Object.assign(shared.app, { slices: this });
@@ -59,6 +61,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
     this.showPieces();
     this.showOrdering();
     this.showPads();
+    this.showPlayed();
   },
 
   letGoOf() {
@@ -106,6 +109,8 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
       { key: "Shift+D", does: "deal like for like", run: () => this.deal(true) },
       { key: "L", does: "chosen tiles stay when dealt", run: () => this.toggleStay() },
       { key: "G", does: "to the pads", run: () => this.focusPads() },
+      { key: "Shift+R", does: "record what is played on the pads, or stop", run: () => this.toggleRecord() },
+      { key: "Shift+C", does: "catch what was played", run: () => this.catchPlayed() },
     ];
   },
 

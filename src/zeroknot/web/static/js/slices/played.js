@@ -1,0 +1,207 @@
+// @ts-check
+/** What is played on the pads: where in the round each stroke fell, rounds kept, one of them the new order. */
+
+import { along } from "../engine/schedule.js";
+import { countIn } from "../engine/count-in.js";
+import { Stamps } from "../engine/stamps.js";
+import { bpmAt } from "../metre.js";
+import { section } from "../sections.js";
+import { Inputs } from "./inputs.js";
+
+/** @typedef {{round: number, beat: number, piece: number, velocity: number, isKept: boolean}} Stroke */
+
+const CAUGHT_BARS = 16;
+const MOST_STROKES = 1024;
+const PAUSE_BEATS = 8; // without anything heard: what comes after so long is another round
+
+/** @param {import("./shared.js").Shared} shared */
+export const played = (shared) => {
+  const { session, held, view } = shared;
+  /** @type {Stroke[]} */
+  let log = [];
+  let recordedFrom = 0;
+  let isBegun = false;
+  /** The first stroke of those played to nothing. @type {{stamp: number, round: number} | null} */
+  let free = null;
+  let lastStamp = 0;
+  const inputs = new Inputs();
+  const stamps = new Stamps();
+
+  return section(shared.whole, {
+    isRecording: false, recordText: "Record", overdubs: false, countsIn: true, playedText: "",
+    roundsKept: /** @type {{number: number, name: string, pressed: string, title: string}[]} */ ([]),
+    roundStep: "0.25", roundStrength: 100, roundFeels: true, usedRound: -1,
+    inputs: /** @type {{key: string, name: string}[]} */ ([]), input: "",
+
+    startPlayed() {
+      this.inputs = inputs.known;
+      inputs.onStroke = (note, velocity, stamp) => void this.strike(this.bank * 16 + note, velocity, stamp);
+      view.scope.add(() => inputs.close());
+      view.eachFrame(() => this.watchRounds());
+    },
+
+    showPlayed() {
+      const { rounds } = shared.facts;
+      if (this.usedRound >= rounds.length) this.usedRound = -1;
+      this.roundsKept = rounds.map((r, number) => ({
+        number, name: String(number + 1), pressed: String(number === this.usedRound), title: `${r.strokes} strokes over ${r.beats} beats`,
+      }));
+      if (!this.isRecording && !this.playedText) this.playedText = "Every round that is recorded is kept here.";
+    },
+
+    // ---- where a stroke fell
+
+    /** Round and beat of a moment, as it was heard then; rounds are counted from when hearing began. @param {number} stamp */
+    placeOf(stamp) {
+      const engine = session.engine();
+      stamps.look(engine.context.currentTime, performance.now());
+      const heard = stamps.secondAt(stamp) - engine.latency;
+      const ago = Math.max(0, engine.hand.heard / engine.rate - heard);
+      const { beats } = shared.facts.order;
+      const { sheet } = held;
+      if (engine.hand.isPlaying && sheet && engine.hand.sheet?.body === sheet.body) {
+        const elapsed = engine.hand.plan.elapsedAt(heard * engine.rate);
+        const round = Math.floor(elapsed / sheet.body);
+        return { round, beat: along(sheet.beats, 1, 0, elapsed - round * sheet.body) };
+      }
+      const bpm = bpmAt(session.state.tempo_line, session.beat());
+      if (engine.song.isPlaying) {
+        const beat = session.beat() - (ago * bpm) / 60;
+        const round = Math.floor(beat / beats);
+        return { round, beat: beat - round * beats };
+      }
+      // To nothing: the first stroke is the one, and a pause ends it.
+      if (!free || ((stamp - lastStamp) / 60_000) * bpm > PAUSE_BEATS) free = { stamp, round: (log[log.length - 1]?.round ?? -1) + 1 };
+      const beat = ((stamp - free.stamp) / 60_000) * bpm;
+      return { round: free.round + Math.floor(beat / beats), beat: beat % beats };
+    },
+
+    /** @param {number} piece @param {number} velocity @param {number} stamp */
+    noteStroke(piece, velocity, stamp) {
+      const { round, beat } = this.placeOf(stamp);
+      lastStamp = stamp;
+      log = [...log.slice(1 - MOST_STROKES), { round, beat, piece, velocity, isKept: false }];
+    },
+
+    // ---- recording
+
+    async toggleRecord() {
+      if (this.isRecording) return this.endRecording();
+      if (!shared.facts.is_cut) return;
+      this.isRecording = true;
+      this.recordText = "Stop";
+      this.focusPads();
+      recordedFrom = this.hearing ? this.placeOf(performance.now()).round : 0;
+      if (!this.hearing) {
+        const { state } = session;
+        if (this.countsIn) {
+          this.playedText = "Counting in…";
+          await countIn(session.engine(), shared.facts.per_bar / shared.facts.pulse, (60 * shared.facts.pulse) / bpmAt(state.tempo_line, held.beat));
+        }
+        if (!this.isRecording || view.isOver) return;
+        log = [];
+        recordedFrom = 0;
+        this.setWay("fitted");
+        await this.startHearing("fitted");
+      }
+      isBegun = true;
+      this.playedText = "Recording: play along.";
+    },
+
+    endRecording() {
+      this.isRecording = isBegun = false;
+      this.recordText = "Record";
+      void this.keepRounds(Infinity);
+    },
+
+    /** A round that is over is kept; who stops hearing it stops recording. */
+    watchRounds() {
+      const context = session.engine_?.context;
+      if (context) stamps.look(context.currentTime, performance.now());
+      if (!this.isRecording || !isBegun) return;
+      if (!this.hearing) return this.endRecording();
+      const { round } = this.placeOf(performance.now());
+      if (log.some((s) => s.round < round && s.round >= recordedFrom && !s.isKept)) void this.keepRounds(round);
+    },
+
+    /** Rounds before one that are not kept yet. @param {number} before */
+    async keepRounds(before) {
+      const fresh = log.filter((s) => s.round >= recordedFrom && s.round < before && !s.isKept);
+      for (const stroke of fresh) stroke.isKept = true;
+      const numbers = [...new Set(fresh.map((s) => s.round))].sort((a, b) => a - b);
+      for (const number of numbers) {
+        const own = log.filter((s) => (this.overdubs ? s.round >= recordedFrom && s.round <= number : s.round === number));
+        const strokes = own.map(({ beat, piece, velocity }) => ({ beat, piece, velocity, beats: null }));
+        const done = await shared.change({ kind: "keep_round", beats: shared.facts.order.beats, strokes });
+        if (done) this.playedText = `Kept: ${strokes.length} stroke${strokes.length === 1 ? "" : "s"}.`;
+      }
+      return numbers.length;
+    },
+
+    /** What was played in the last 16 bars, though nothing was recorded. */
+    async catchPlayed() {
+      const { order, per_bar: perBar } = shared.facts;
+      const last = log[log.length - 1];
+      if (!last) {
+        session.say("Nothing was played on the pads.");
+        return;
+      }
+      recordedFrom = last.round - Math.max(0, Math.ceil((CAUGHT_BARS * perBar) / order.beats) - 1);
+      if (!await this.keepRounds(Infinity)) session.say("All that was played is kept already.");
+    },
+
+    // ---- a round as the order
+
+    /** @param {number} number */
+    useRound(number) {
+      this.usedRound = number;
+      this.playRound();
+    },
+
+    playRound() {
+      if (this.usedRound < 0) return;
+      void shared.change({
+        kind: "play_round", number: this.usedRound, step: Number(this.roundStep), strength: this.roundStrength / 100, feels: this.roundFeels,
+      });
+      this.showPlayed();
+    },
+
+    /** @param {string} step */
+    setRoundStep(step) {
+      this.roundStep = step;
+      this.playRound();
+    },
+
+    /** @param {number} percent */
+    setRoundStrength(percent) {
+      this.roundStrength = percent;
+      this.playRound();
+    },
+
+    toggleRoundFeels() {
+      this.roundFeels = !this.roundFeels;
+      this.playRound();
+    },
+
+    letRoundGo() {
+      if (this.usedRound < 0) return;
+      void shared.change({ kind: "let_round_go", number: this.usedRound });
+      this.usedRound = -1;
+    },
+
+    // ---- what plays them beside keys
+
+    /** @param {string} key */
+    async chooseInput(key) {
+      this.input = key;
+      const trouble = await inputs.choose(key);
+      this.inputs = inputs.known;
+      if (!trouble) return;
+      session.say(trouble, "error");
+      this.input = "";
+    },
+
+    /** For tests: strokes as they were heard to fall. */
+    strokes: () => log,
+  });
+};
