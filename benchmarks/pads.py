@@ -22,13 +22,14 @@ STROKES, EDITS = 500, 60
 
 STRIKE = """async (count) => {
   const {padBox} = await zeroKnot.module("slices/pad-box.js");
-  const sent = Array.from({length: count}, (_, i) => [i * 40 + (i * 7) % 13, 36 + (i * 5) % 16, 90]);
+  const at = (i) => i * 40 + (i * 7) % 13;
+  const sent = Array.from({length: count}, (_, i) => [at(i), 36 + (i * 5) % 16, 90]);
   const box = padBox({key: "b", name: "b", sent});
   const s = zeroKnot.app.slices;
   let struck = 0;
   [...box.inputs.values()][0].onmidimessage = (e) => {
     struck += 1;
-    void s.strike(e.data[1] - 36, e.data[2] / 127, e.timeStamp);
+    s.strike(e.data[1] - 36, e.data[2] / 127, e.timeStamp);
   };
   box.begin();
   while (struck < count) await new Promise((done) => setTimeout(done, 50));
@@ -41,7 +42,9 @@ CHANGED = """async (intent) => {
   const hand = app.slices;
   const known = session.engine().hand.sheet?.digest;
   const done = hand.changeForTests(intent);
-  while (session.engine().hand.plan.heard?.sheet.digest === known) {
+  const until = before + 10000;
+  const isSame = () => session.engine().hand.plan.heard?.sheet.digest === known;
+  while (isSame() && performance.now() < until) {
     await new Promise((go) => setTimeout(go, 1));
   }
   const ms = performance.now() - before;
@@ -94,8 +97,7 @@ def _orders(page, server: Server, project: str, sha: str) -> None:  # type: igno
     page.wait_for_timeout(2000)
     edits, deals = [], []
     for i in range(EDITS):
-        gain = -3 if i % 2 else -1
-        edit = {"kind": "change_tiles", "which": [i % 64], "gain_db": gain, "reverse": i % 3 == 0}
+        edit = {"kind": "change_tiles", "which": [i % 40], "gain_db": -0.1 * (i + 1)}
         edits.append(page.evaluate(CHANGED, edit))
         page.wait_for_timeout(80)
     for i in range(EDITS):

@@ -157,6 +157,7 @@ class SlicesTest(BrowserTest):
         self.cut(16)
         page.keyboard.press("g")
         expect(page.locator("#pads")).to_be_focused()
+        page.get_by_text("The letters play now").wait_for()
         page.keyboard.press("f")
         page.locator('[data-pad="3"][data-struck]').wait_for()
         heard = self.wait(
@@ -181,6 +182,7 @@ class SlicesTest(BrowserTest):
         page = self.page
         self.cut(16)
         page.get_by_label("count in a bar").uncheck()
+        page.get_by_text("press G, and the letters play").wait_for()
         page.get_by_role("button", name="Record", exact=True).click()
         self.wait(lambda: self.engine("e.hand.isPlaying") and self.engine("e.hand.place() > 0"))
         # A performance that begins on a beat of what is heard, as somebody would who plays along.
@@ -228,6 +230,7 @@ class SlicesTest(BrowserTest):
     def test_what_was_played_to_nothing_is_caught_afterwards(self):
         page = self.page
         self.cut(16)
+        page.get_by_text("press G, and the letters play").wait_for()
         page.get_by_label("What plays the pads beside keys").select_option(
             label="pad box: a steady hand"
         )

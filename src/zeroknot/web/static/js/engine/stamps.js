@@ -6,7 +6,7 @@
  * is ahead of the page's clock is at most its true lead. The largest of what was seen lately is nearest to it.
  */
 
-const KEPT = 240; // looks: some seconds of frames
+const KEPT = 40; // looks, half a second of frames: where the audio clock stalled, what was before is soon forgotten
 const DRIFT = 1e-4; // seconds a second that two clocks may part: an old look counts for so much less
 
 export class Stamps {

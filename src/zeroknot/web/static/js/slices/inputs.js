@@ -12,7 +12,9 @@ const ASK = "ask";
 export class Inputs {
   constructor() {
     /** @param {number} pad @param {number} velocity @param {number} stamp */
-    this.onStroke = (pad, velocity, stamp) => void [pad, velocity, stamp];
+    this.onStroke = (pad, velocity, stamp) => {
+      void [pad, velocity, stamp];
+    };
     /** @type {Map<string, Input>} */
     this.found = new Map();
     /** @type {{close: () => void} | null} */

@@ -15,18 +15,7 @@ const SHOWN_MS = 160;
 /** @param {import("./shared.js").Shared} shared */
 export const pads = (shared) => {
   const { session, view } = shared;
-  /** @type {Pads | null} */
-  let engine = null;
-  /** @type {import("../types.js").HandPads | null} */
-  let known = null;
-
-  const ready = () => {
-    if (!engine) {
-      const { context, mixer } = session.engine();
-      engine = new Pads(context, mixer.hand.node);
-    }
-    return engine;
-  };
+  const engine = new Pads(session.state.rate);
 
   return section(shared.whole, {
     bank: 0, bankText: "", banks: 0, padsHint: "",
@@ -40,7 +29,7 @@ export const pads = (shared) => {
       view.scope.on(board, "keyup", (/** @type {KeyboardEvent} */ e) => this.padKeyUp(e));
       view.scope.on(board, "focusin", () => this.showPads());
       view.scope.on(board, "focusout", () => this.showPads());
-      view.scope.add(() => engine?.release());
+      view.scope.add(() => engine.release());
       void this.loadPads();
     },
 
@@ -58,36 +47,27 @@ export const pads = (shared) => {
         };
       });
       const hasFocus = !!document.activeElement?.closest("#pads");
-      this.padsHint = hasFocus ? "The letters play now; Escape gives them back." : "Click here, or press G, and the letters play.";
+      this.padsHint = !engine.buffer ? "Slices are on their way to the pads…" : hasFocus ? "The letters play now; Escape gives them back." : "Click here, or press G, and the letters play.";
     },
 
     /** From striking to starting, in ms; for who measures. */
-    padDelays: () => engine?.delays ?? [],
+    padDelays: () => engine.delays,
 
-    /** The pieces as pads play them, into memory. */
+    /** The pieces as pads play them, into memory; the latest question wins. */
     async loadPads() {
-      if (!shared.facts.is_cut) {
-        known = null;
-        return;
-      }
+      if (!shared.facts.is_cut) return;
       await view.ask("pads", async (signal) => {
-        known = await getJson(`${shared.held.path}/pads?beat=${shared.held.beat}`, signal);
-        // Before a gesture there is no engine to play them with.
-        if (session.engine_ && known) await ready().load(known, signal);
-        return known;
+        await engine.load(await getJson(`${shared.held.path}/pads?beat=${shared.held.beat}`, signal), signal);
+        this.showPads();
+        return true;
       });
     },
 
     /** @param {number} index @param {number} velocity @param {number} stamp when it was struck, as events tell it */
-    async strike(index, velocity, stamp) {
+    strike(index, velocity, stamp) {
       if (!shared.facts.pieces[index]) return;
-      const board = ready();
       void session.engine().unlock();
-      if (!board.isReady || board.known?.digest !== known?.digest) {
-        if (!known) return;
-        await board.load(known, new AbortController().signal);
-      }
-      if (board.strike(index, velocity, this.padsChoke, stamp) === null) return;
+      if (!engine.strike(session.engine(), index, velocity, this.padsChoke, stamp)) return;
       this.noteStroke(index, velocity, stamp);
       this.flash(index);
     },
@@ -105,19 +85,19 @@ export const pads = (shared) => {
       const box = target.getBoundingClientRect();
       const share = 1 - (event.clientY - box.top) / Math.max(1, box.height);
       target.setPointerCapture?.(event.pointerId);
-      void this.strike(index, this.padsSing ? 1 : SOFTEST + (1 - SOFTEST) * Math.max(0, Math.min(1, share)), event.timeStamp);
+      this.strike(index, this.padsSing ? 1 : SOFTEST + (1 - SOFTEST) * Math.max(0, Math.min(1, share)), event.timeStamp);
     },
 
     /** @param {number} index */
     letPadGo(index) {
-      if (this.padsHeld) engine?.release(index);
+      if (this.padsHeld) engine.release(index);
     },
 
     /** @param {KeyboardEvent} event */
     padKey(event) {
       if (event.ctrlKey || event.metaKey || event.altKey) return;
       if (event.key === "Escape") {
-        engine?.release();
+        engine.release();
         document.getElementById("slices")?.focus();
         event.preventDefault();
         return;
@@ -130,7 +110,7 @@ export const pads = (shared) => {
       const at = CODES.indexOf(event.code);
       if (at < 0) return;
       event.preventDefault();
-      if (!event.repeat) void this.strike(this.bank * BANK + at, event.shiftKey ? 0.5 : 1, event.timeStamp);
+      if (!event.repeat) this.strike(this.bank * BANK + at, event.shiftKey ? 0.5 : 1, event.timeStamp);
     },
 
     /** @param {KeyboardEvent} event */

@@ -35,7 +35,9 @@ export const played = (shared) => {
 
     startPlayed() {
       this.inputs = inputs.known;
-      inputs.onStroke = (note, velocity, stamp) => void this.strike(this.bank * 16 + note, velocity, stamp);
+      inputs.onStroke = (note, velocity, stamp) => {
+        this.strike(this.bank * 16 + note, velocity, stamp);
+      };
       view.scope.add(() => inputs.close());
       view.eachFrame(() => this.watchRounds());
     },
@@ -133,6 +135,8 @@ export const played = (shared) => {
         const own = log.filter((s) => (this.overdubs ? s.round >= recordedFrom && s.round <= number : s.round === number));
         const strokes = own.map(({ beat, piece, velocity }) => ({ beat, piece, velocity, beats: null }));
         const done = await shared.change({ kind: "keep_round", beats: shared.facts.order.beats, strokes });
+        // What could not be kept is tried again with what is played next.
+        if (!done) for (const stroke of fresh) if (stroke.round === number) stroke.isKept = false;
         if (done) this.playedText = `Kept: ${strokes.length} stroke${strokes.length === 1 ? "" : "s"}.`;
       }
       return numbers.length;

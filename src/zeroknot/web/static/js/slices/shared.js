@@ -9,7 +9,7 @@ import { getJson } from "../net/api.js";
  * @typedef {{
  *   hearing: boolean, way: string, withRest: boolean, dragText: string, rendering: boolean, bank: number, showSlices: () => void, hearOn: () => Promise<void>, stopHearing: () => void,
  *   setWay: (way: string) => void, startHearing: (way: string) => Promise<void>, focusPads: () => void,
- *   strike: (index: number, velocity: number, stamp: number) => Promise<void>, noteStroke: (piece: number, velocity: number, stamp: number) => void,
+ *   strike: (index: number, velocity: number, stamp: number) => void, noteStroke: (piece: number, velocity: number, stamp: number) => void,
  * }} Whole
  */
 
@@ -24,6 +24,8 @@ export class Shared extends HandShared {
     this.chosen = new Set();
     /** Tiles that are chosen. @type {Set<number>} */
     this.picked = new Set();
+    /** Changes on their way. */
+    this.doing = 0;
     /** Tiles that stay where they are when it is dealt. @type {Set<number>} */
     this.stay = new Set();
   }
@@ -54,8 +56,15 @@ export class Shared extends HandShared {
     return true;
   }
 
-  /** @param {import("../types.js").FitIntent} intent */
+  /** A change is heard as what is tried is, at once, while it is being done. @param {import("../types.js").FitIntent} intent */
   async change(intent) {
-    return this.held.change(intent);
+    this.doing += 1;
+    this.isHeld = true;
+    this.trial.want(intent);
+    const done = await this.held.change(intent);
+    this.doing -= 1;
+    this.isHeld = this.doing > 0;
+    if (!this.isHeld) this.trial.want(null);
+    return done;
   }
 }
