@@ -21,6 +21,9 @@ export const played = (shared) => {
   let log = [];
   let recordedFrom = 0;
   let isBegun = false;
+  /** What was begun when, and how many rounds had been heard by then. @type {{at: number, rounds: number}[]} */
+  let begun = [];
+  let lastRound = 0;
   /** The first stroke of those played to nothing. @type {{stamp: number, round: number} | null} */
   let free = null;
   let lastStamp = 0;
@@ -62,9 +65,10 @@ export const played = (shared) => {
       const { beats } = shared.facts.order;
       const { sheet } = held;
       if (engine.hand.isPlaying && sheet && engine.hand.sheet?.body === sheet.body) {
-        const elapsed = engine.hand.plan.elapsedAt(heard * engine.rate);
+        const at = heard * engine.rate;
+        const elapsed = engine.hand.plan.elapsedAt(at);
         const round = Math.floor(elapsed / sheet.body);
-        return { round, beat: along(sheet.beats, 1, 0, elapsed - round * sheet.body) };
+        return { round: round + this.roundsBefore(at), beat: along(sheet.beats, 1, 0, elapsed - round * sheet.body) };
       }
       const bpm = bpmAt(session.state.tempo_line, session.beat());
       if (engine.song.isPlaying) {
@@ -76,6 +80,13 @@ export const played = (shared) => {
       if (!free || ((stamp - lastStamp) / 60_000) * bpm > PAUSE_BEATS) free = { stamp, round: (log[log.length - 1]?.round ?? -1) + 1 };
       const beat = ((stamp - free.stamp) / 60_000) * bpm;
       return { round: free.round + Math.floor(beat / beats), beat: beat % beats };
+    },
+
+    /** Rounds heard before what sounds at a frame was begun: an edit begins it anew, in mid-round. @param {number} at frame of the audio clock */
+    roundsBefore(at) {
+      const { plan } = session.engine().hand;
+      if (begun[begun.length - 1]?.at !== plan.begunAt) begun = [...begun.slice(-8), { at: plan.begunAt, rounds: lastRound }];
+      return begun.findLast((b) => b.at <= at)?.rounds ?? begun[0].rounds;
     },
 
     /** @param {number} piece @param {number} velocity @param {number} stamp */
@@ -93,7 +104,7 @@ export const played = (shared) => {
       this.isRecording = true;
       this.recordText = "Stop";
       this.focusPads();
-      recordedFrom = this.hearing ? this.placeOf(performance.now()).round : 0;
+      if (this.hearing) recordedFrom = lastRound = this.placeOf(performance.now()).round;
       if (!this.hearing) {
         const { state } = session;
         if (this.countsIn) {
@@ -101,8 +112,7 @@ export const played = (shared) => {
           await countIn(session.engine(), shared.facts.per_bar / shared.facts.pulse, (60 * shared.facts.pulse) / bpmAt(state.tempo_line, held.beat));
         }
         if (!this.isRecording || view.isOver) return;
-        log = [];
-        recordedFrom = 0;
+        [log, begun, lastRound, recordedFrom] = [[], [], 0, 0];
         this.setWay("fitted");
         await this.startHearing("fitted");
       }
@@ -118,12 +128,13 @@ export const played = (shared) => {
 
     /** A round that is over is kept; who stops hearing it stops recording. */
     watchRounds() {
-      const context = session.engine_?.context;
-      if (context) stamps.look(context.currentTime, performance.now());
+      const engine = session.engine_;
+      if (!engine) return;
+      stamps.look(engine.context.currentTime, performance.now());
+      if (engine.hand.isPlaying || engine.song.isPlaying) lastRound = this.placeOf(performance.now()).round;
       if (!this.isRecording || !isBegun) return;
       if (!this.hearing) return this.endRecording();
-      const { round } = this.placeOf(performance.now());
-      if (log.some((s) => s.round < round && s.round >= recordedFrom && !s.isKept)) void this.keepRounds(round);
+      if (log.some((s) => s.round < lastRound && s.round >= recordedFrom && !s.isKept)) void this.keepRounds(lastRound);
     },
 
     /** Rounds before one that are not kept yet. @param {number} before */
