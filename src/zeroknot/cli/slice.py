@@ -33,6 +33,7 @@ from zeroknot.core.slicing.cut import (
     nearest,
 )
 from zeroknot.core.slicing.kit import cues_of, kit_files
+from zeroknot.core.slicing.onset import begins
 from zeroknot.core.slicing.piece import Piece
 from zeroknot.core.timeline.metre_map import Metre
 from zeroknot.core.timeline.tempo_map import TempoMap
@@ -120,7 +121,8 @@ def _pairs(starts: Cuts, end: float) -> list[tuple[float, float]]:
 
 def _starts(by: str, warp: WarpMap, attacks: Attacks, sound: Audio, snap: bool) -> Cuts:
     if by == "attacks":
-        sure = list(zip(attacks.seconds.tolist(), attacks.sureness.tolist(), strict=True))
+        begun = begins(sound, attacks.seconds).tolist()
+        sure = list(zip(begun, attacks.sureness.tolist(), strict=True))
         return by_attacks(sure, warp, sounding_range(sound)[0])
     if by.isdecimal():
         if not 1 <= int(by) <= MOST_PIECES:
@@ -128,7 +130,9 @@ def _starts(by: str, warp: WarpMap, attacks: Attacks, sound: Audio, snap: bool) 
         starts = into_equal(warp, int(by))
     else:
         starts = by_beats(warp, _beats(by))
-    return nearest(starts, attacks.seconds.tolist(), NEAR_SECONDS) if snap else starts
+    return (
+        nearest(starts, begins(sound, attacks.seconds).tolist(), NEAR_SECONDS) if snap else starts
+    )
 
 
 def _beats(by: str) -> float:

@@ -24,10 +24,12 @@ from zeroknot.document.key import InKey
 from zeroknot.document.project import YARNS, Project, Strand, yarn_of
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.known import (
+    Begin,
     Compare,
     Listen,
     Measure,
     no_tones,
+    nothing_begun,
     nothing_compared,
     nothing_measured,
 )
@@ -49,6 +51,7 @@ class Hand:
     """is_new   the strand is not in the project yet
     measure  tells a loop's hits
     listen   tells how much each pitch class sounds in it
+    begin    tells where its attacks begin
     compare  tells how unlike its pieces sound
     """
 
@@ -57,6 +60,7 @@ class Hand:
     is_new: bool
     measure: Measure = nothing_measured
     listen: Listen = no_tones
+    begin: Begin = nothing_begun
     compare: Compare = nothing_compared
 
     @property

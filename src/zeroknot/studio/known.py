@@ -15,6 +15,8 @@ from zeroknot.store.loops import LoopStore
 Measure = Callable[[Loop], tuple[Hit, ...]]
 Listen = Callable[[Loop], Profile]
 Distances = NDArray[np.float64]
+Begun = tuple[tuple[float, float], ...]  # where to cut for an attack, and how sure it is one
+Begin = Callable[[Loop], Begun]
 Compare = Callable[[Loop, tuple[float, ...]], Distances | None]
 
 
@@ -28,6 +30,11 @@ def no_tones(loop: Loop) -> Profile:
     return NO_TONES
 
 
+def nothing_begun(loop: Loop) -> Begun:
+    """Where there are no workers to listen: as the attacks were heard."""
+    return tuple((second, sure) for second, _, sure in loop.hearing.attacks)
+
+
 def nothing_compared(loop: Loop, edges: tuple[float, ...]) -> None:
     """Where there are no workers to compare."""
     return None
@@ -38,10 +45,12 @@ class Known:
     """loops  on the shelf
     hits   every hit of a loop, in order
     tones  how much each pitch class sounds in it
+    begun  where each attack of a loop begins, and how sure it is one
     alike  how unlike its pieces sound, which begin and end at some seconds
     """
 
     loops: LoopStore
     hits: Measure = nothing_measured
     tones: Listen = no_tones
+    begun: Begin = nothing_begun
     alike: Compare = nothing_compared

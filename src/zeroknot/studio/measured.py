@@ -12,7 +12,7 @@ from zeroknot.core.harmony.profile import NO_TONES, Profile
 from zeroknot.core.listening.sound_kind import UNPITCHED
 from zeroknot.core.loop import Loop
 from zeroknot.studio.executors import Executors
-from zeroknot.studio.known import Compare, Distances
+from zeroknot.studio.known import Begin, Begun, Compare, Distances
 
 MOST_HITS = 200_000  # held in memory, of all loops together
 MOST_PROFILES = 50_000
@@ -66,6 +66,14 @@ def measured_tones(folder: Path, executors: Executors) -> Callable[[Loop], Profi
         return loop.hearing.tones or tones.of(loop)
 
     return of
+
+
+def measured_begun(folder: Path, executors: Executors) -> Begin:
+    """Where each attack of a loop begins, and how sure it is one."""
+    begun: Measured[Begun] = Measured(
+        folder, executors, "begun_in", MOST_HITS, lambda found: 1 + len(found)
+    )
+    return begun.of
 
 
 def measured_likeness(folder: Path, executors: Executors) -> Compare:

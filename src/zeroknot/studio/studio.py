@@ -34,7 +34,12 @@ from zeroknot.studio.jobs import Jobs
 from zeroknot.studio.key_view import Clashes
 from zeroknot.studio.known import Known
 from zeroknot.studio.made_loops import MadeLoops
-from zeroknot.studio.measured import measured_hits, measured_likeness, measured_tones
+from zeroknot.studio.measured import (
+    measured_begun,
+    measured_hits,
+    measured_likeness,
+    measured_tones,
+)
 from zeroknot.studio.placement import Placement
 from zeroknot.studio.prints import Prints
 from zeroknot.studio.projects import Projects
@@ -62,6 +67,7 @@ class Studio:
         self.grooves = GrooveStore(self._engine)
         self.hits = measured_hits(self.store.folder, executors)
         self.tones = measured_tones(self.store.folder, executors)
+        self.begun = measured_begun(self.store.folder, executors)
         self.alike = measured_likeness(self.store.folder, executors)
         self.loops = LoopStore(self._engine)
         self.clashes = Clashes(self.store.folder, self.loops, executors)
@@ -69,7 +75,7 @@ class Studio:
         self.shelf = Shelf(self.loops, SearchStore(self._engine), self.announcer, self.jobs)
         self.projects = Projects(
             RevisionStore(self._engine),
-            Known(self.loops, self.hits, self.tones, self.alike),
+            Known(self.loops, self.hits, self.tones, self.begun, self.alike),
             self.announcer,
         )
         incoming = IncomingStore(self._engine)
@@ -117,7 +123,9 @@ class Studio:
     def hand(self, project: Project, name: str) -> Hand:
         """What is in hand under that id or hash."""
         hand = in_hand(project, self.loops, name)
-        return replace(hand, measure=self.hits, listen=self.tones, compare=self.alike)
+        return replace(
+            hand, measure=self.hits, listen=self.tones, begin=self.begun, compare=self.alike
+        )
 
     def shelve_groove(self, project: str, groove: str) -> str:
         """Keep one of a project's grooves for every other; returns its id on the shelf."""

@@ -18,20 +18,19 @@ LEAST_SECONDS = 0.020
 LEAST_BY_HAND = 0.005
 MOST_PIECES = 512
 SAME_SECONDS = 0.003  # within which a piece is the same as one that was cut before
-BEFORE_SECONDS = 0.0015  # of an attack: so much of what leads into it belongs to it
 
 Cuts = tuple[float, ...]
-Sure = tuple[float, float]  # second of an attack, and how sure it is that it is one
+Sure = tuple[float, float]  # where an attack begins (`onset`), and how sure it is one
 
 
 def by_attacks(attacks: Iterable[Sure], warp: WarpMap, sounds_from: float) -> Cuts:
-    """A cut just before each attack of the body; of two too near the surer, so that more only add.
+    """A cut where each attack of the body begins; of two too near the surer, so that more only add.
 
     sounds_from  second before which the recording is silent: a first piece of nothing joins the
                  next
     """
     zero, end = warp.zero.second, warp.end.second
-    inside = sorted((-sure, a - BEFORE_SECONDS) for a, sure in attacks if zero < a < end)
+    inside = sorted((-sure, a) for a, sure in attacks if zero < a < end)
     kept = [zero]
     for _, cut in inside:
         if end - cut >= LEAST_SECONDS and all(abs(cut - k) >= LEAST_SECONDS for k in kept):
@@ -74,7 +73,7 @@ def nearest(cuts: Cuts, attacks: Sequence[float], reach: float) -> Cuts:
     moved = [cuts[0]]
     for cut in cuts[1:]:
         attack = min(attacks, key=lambda a: abs(a - cut))
-        moved.append(attack - BEFORE_SECONDS if abs(attack - cut) <= reach else cut)
+        moved.append(attack if abs(attack - cut) <= reach else cut)
     return tuple(sorted(set(moved)))
 
 

@@ -50,7 +50,9 @@ class FitIntent(Intent):
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         hand = in_hand(project, known.loops, self.hand)
-        hand = replace(hand, measure=known.hits, listen=known.tones, compare=known.alike)
+        hand = replace(
+            hand, measure=known.hits, listen=known.tones, begin=known.begun, compare=known.alike
+        )
         strand, what = self.change(project, hand)
         refuse_unplayable(project, hand, strand)
         edit = self.edit(hand, strand, what)

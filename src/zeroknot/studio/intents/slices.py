@@ -36,6 +36,7 @@ from zeroknot.studio.hand import Hand, in_hand
 from zeroknot.studio.intents.base import FitIntent
 from zeroknot.studio.known import Known
 
+SAME_HIT = 0.02  # seconds between where a hit is heard and where it begins
 OFFERED_WITHIN = 0.06  # seconds: an attack so near to a beat is meant by it
 Way = Literal["attacks", "beats", "equal", "knots"]
 Which = tuple[int, ...]
@@ -76,8 +77,11 @@ class CutUp(SliceIntent):
     snap: bool = False
 
     def measure(self, project: Project, known: Known) -> None:
+        loop = in_hand(project, known.loops, self.hand).loop
+        if self.by == "attacks" or self.snap:
+            known.begun(loop)
         if self.by == "attacks" and set(self.registers) != set(REGISTERS):
-            known.hits(in_hand(project, known.loops, self.hand).loop)
+            known.hits(loop)
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         starts = self._starts(hand)
@@ -95,15 +99,20 @@ class CutUp(SliceIntent):
         starts = by_beats(warp, self.beats) if self.by == "beats" else into_equal(warp, self.count)
         if not self.snap:
             return starts
-        attacks = hearing.attack_seconds(self.sensitivity)
+        attacks = [second for second, _ in self._begun(hand)]
         return nearest(starts, attacks, OFFERED_WITHIN)
 
     def _attacks(self, hand: Hand) -> list[Sure]:
-        least = 1.0 - self.sensitivity
+        begun = self._begun(hand)
         if set(self.registers) == set(REGISTERS):
-            return [(a, sure) for a, _, sure in hand.loop.hearing.attacks if sure >= least]
+            return begun
         hits = at_sensitivity(hand.hits, self.sensitivity)
-        return [(h.second, h.sureness) for h in hits if h.register in self.registers]
+        meant = [h.second for h in hits if h.register in self.registers]
+        return [b for b in begun if any(abs(b[0] - second) < SAME_HIT for second in meant)]
+
+    def _begun(self, hand: Hand) -> list[Sure]:
+        least = 1.0 - self.sensitivity - 1e-9
+        return [(second, sure) for second, sure in hand.begin(hand.loop) if sure >= least]
 
 
 class LeaveWhole(SliceIntent):

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from typing import Any
 
 from zeroknot.studio.tasks import (
+    begun,
     files,
     hits,
     incoming,
@@ -29,6 +30,7 @@ TASKS: dict[str, Callable[..., Any]] = {
         hits.hits_of,
         tones.tones_of,
         likeness.likeness_of,
+        begun.begun_in,
         partials.partials_in,
         pictures.write_source_peaks,
         rendering.render_block,

@@ -213,7 +213,7 @@ export const pictured = (shared) => {
       const reach = (8 / span.width) * (span.to - span.from);
       let [best, nearest] = [second, reach];
       for (const [at] of held.hand.attacks) {
-        const cut = at - 0.0015;
+        const cut = at - 0.003;
         if (Math.abs(cut - second) < nearest) [best, nearest] = [cut, Math.abs(cut - second)];
       }
       return best;
