@@ -8,16 +8,19 @@ from typing import Any
 
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.demo.loops import LOOPS, NOTES, midi_of, sound_of
+from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.time import SetKeys
 from zeroknot.document.edits.track import ChangeTrack
 from zeroknot.document.project import KeyChange
 from zeroknot.settings import Settings
 from zeroknot.store.incoming import WAITING
 from zeroknot.studio.executors import Executors
+from zeroknot.studio.intents.base import Intent
 from zeroknot.studio.intents.groove import LayOver, MakeSwing, SetGroove, TakeGroove
 from zeroknot.studio.intents.key import Follow, SetKeyAt
-from zeroknot.studio.intents.placing import Place
+from zeroknot.studio.intents.placing import Place, SeparateClip
 from zeroknot.studio.intents.readings import StateReading
+from zeroknot.studio.intents.slices import ChangeTiles, CutUp, DealOrder
 from zeroknot.studio.intents.time import SetSteadyTempo
 from zeroknot.studio.shelf_edits import Favour, Tag
 from zeroknot.studio.studio import Studio
@@ -46,6 +49,8 @@ TONAL = ("Lamp-room keys", "Gull choir")
 KEY_CHANGES = ((17, "E minor"), (25, "D minor"))
 # Whose groove is taken, and what it is laid over.
 SHUFFLED = ("Rope-walk shaker", "Winch-house break")
+# What comes back in an order of its own, and the seed that dealt it.
+REORDERED, SEED = "Winch-house break", 4127
 FAVOURITES = ("Winch-house break", "Tide-table arp")
 
 # What the makers of the loops know and listening cannot: pads have no attacks to count by.
@@ -132,6 +137,7 @@ def _arrange(studio: Studio, shas: dict[str, str]) -> str:
         change_key = SetKeyAt(bar=bar, key=key)
         revision = projects.submit(project, revision, change_key).revision
     _shuffle(studio, project, _of(shas, SHUFFLED[0]), _of(shas, SHUFFLED[1]))
+    _reorder(studio, project, _of(shas, REORDERED))
     return project
 
 
@@ -146,3 +152,23 @@ def _shuffle(studio: Studio, project: str, source: str, target: str) -> None:
         SetGroove(hand=target, timing=0.95, accents=0.4),
     ):
         state = studio.projects.submit(project, state.revision, intent)
+
+
+def _reorder(studio: Studio, project: str, sha: str) -> None:
+    """The last time it plays a loop is cut up: like for like, strong beats stay, a roll ends it."""
+    state = studio.projects.state(project)
+
+    def do(intent: Intent | Edit) -> None:
+        nonlocal state
+        state = studio.projects.submit(project, state.revision, intent)
+
+    strand = next(s for s in state.project.strands if s.loop == sha)
+    clip = max((c for c in state.project.clips if c.strand == strand.id), key=lambda c: c.beat)
+    do(SeparateClip(clip=clip.id))
+    hand = state.project.clip(clip.id).strand
+    do(CutUp(hand=hand, by="attacks"))
+    do(DealOrder(hand=hand, seed=SEED, like=True, strong=(0.0, 2.0)))
+    order = state.project.strand(hand).order
+    last = len(order.tiles) - 1 if order else 0
+    do(ChangeTiles(hand=hand, which=(last,), hits=4, rise_db=9.0, semitones=2.0))
+    do(ChangeTiles(hand=hand, which=(last // 2,), reverse=True))

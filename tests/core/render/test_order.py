@@ -107,6 +107,9 @@ class OrderTest(unittest.TestCase):
         peaks = [np.abs(out[a:b]).max() for a, b in itertools.pairwise(edges)]
         steps = 20 * np.log10(np.asarray(peaks[1:]) / np.asarray(peaks[:-1]))
         np.testing.assert_allclose(steps, 3.0, atol=0.05)
+        # The last is as loud as the tile alone.
+        alone = self.heard(Order(8.0, (replace(tile, rise_db=0.0),)))[0]
+        self.assertAlmostEqual(peaks[3], np.abs(alone[edges[3] : edges[4]]).max(), places=5)
 
     def test_no_edge_clicks(self):
         """A steady tone cut anywhere and put anywhere: no step is steeper than its own."""

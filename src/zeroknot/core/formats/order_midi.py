@@ -41,11 +41,10 @@ def write_order(order: Order, pieces: int, bpm: float, pulses: tuple[int, int] =
     events: list[tuple[int, int, mido.Message]] = []
     for tile in order.tiles:
         for hit in range(0 if tile.muted else tile.hits):
-            share = hit / max(1, tile.hits - 1)
             start, stop = (
                 round((tile.beat + tile.beats * k / tile.hits) * TICKS) for k in (hit, hit + 1)
             )
-            velocity = USUAL_VELOCITY * 10.0 ** ((tile.gain_db + share * tile.rise_db) / 40.0)
+            velocity = USUAL_VELOCITY * 10.0 ** (tile.level_of(hit) / 40.0)
             said = {"channel": DRUM_CHANNEL, "note": low + tile.piece}
             velocity = min(127, max(1, round(velocity)))
             events.append((start, 1, mido.Message("note_on", velocity=velocity, **said)))

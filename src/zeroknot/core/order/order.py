@@ -34,7 +34,7 @@ class Tile:
     semitones  on top of its shift
     reverse    the other way round than the piece is played
     hits       how often it is struck within its length: a roll from 2 on
-    rise_db    from the first of them to the last
+    rise_db    from the first of them to the last; the loudest is as loud as the tile
     climb      semitones from the first of them to the last
     muted      a rest that remembers what it was
     """
@@ -60,6 +60,11 @@ class Tile:
         within("a roll's climb in semitones", self.climb, -STEEPEST_SHIFT, STEEPEST_SHIFT)
         if self.piece < 0:
             raise SliceError("a tile plays a piece that is there")
+
+    def level_of(self, hit: int) -> float:
+        """dB of one of its hits."""
+        share = hit / max(1, self.hits - 1)
+        return self.gain_db + self.rise_db * share - max(0.0, self.rise_db if self.hits > 1 else 0)
 
     @property
     def end(self) -> float:

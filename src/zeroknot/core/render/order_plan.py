@@ -252,7 +252,7 @@ class _Laying:
                 start=stop - frames if reverse else start,
                 frames=frames,
                 at=at,
-                gain_db=round(piece.gain_db + tile.gain_db + share * tile.rise_db, 3),
+                gain_db=round(piece.gain_db + tile.level_of(k), 3),
                 pan=piece.pan,
                 reverse=reverse,
             )

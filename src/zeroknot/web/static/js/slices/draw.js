@@ -182,11 +182,13 @@ function drawTile(c, { bands, sight, slices }, tile, how, colours) {
     c.textAlign = "left";
     c.fillText(String(tile.piece + 1), box.x + 5, box.y + 13);
     const marks = marksOf(tile, slices.pieces[tile.piece]);
-    if (marks && box.width > 46) {
+    if (marks) {
+      // Beside the number, or under it where there is no room.
+      const isBeside = box.width > 46;
       c.font = MONO;
       c.fillStyle = colours.ink;
-      c.textAlign = "right";
-      c.fillText(marks, box.x + box.width - 4, box.y + 13, box.width - 24);
+      c.textAlign = isBeside ? "right" : "left";
+      c.fillText(marks, isBeside ? box.x + box.width - 4 : box.x + 4, box.y + (isBeside ? 13 : 27), box.width - (isBeside ? 24 : 5));
       c.textAlign = "left";
     }
   }

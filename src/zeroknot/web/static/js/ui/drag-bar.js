@@ -83,7 +83,7 @@ export class DragBar extends HTMLElement {
     const [min, max] = [this.number("min", 0), this.number("max", 1)];
     /** @param {number} v */
     const share = (v) => Math.max(0, Math.min(1, (v - min) / (max - min)));
-    const origin = min < 0 && this.getAttribute("unit") === "st" ? share(0) : 0;
+    const origin = min < 0 && ["st", "number"].includes(this.getAttribute("unit") ?? "number") ? share(0) : 0;
     const at = share(this.current);
     this.fill.style.left = `${Math.min(origin, at) * 100}%`;
     this.fill.style.width = `${Math.abs(at - origin) * 100}%`;
