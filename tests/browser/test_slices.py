@@ -278,6 +278,35 @@ class SlicesTest(BrowserTest):
         ]  # fmt: skip
         return np.concatenate(parts, axis=1)[:, sheet["lead"] :]
 
+    def test_a_slice_is_shaped_by_a_filter_and_envelopes(self):
+        page = self.page
+        self.cut(16)
+        before = self.render()
+        page.locator("#slices").focus()
+        page.keyboard.press(".")
+        page.locator('[data-section="slice shape"] > summary').click()
+        page.get_by_label("Filter of the slice").select_option("low")
+        self.wait(lambda: self.slices()["pieces"][0]["shape"]["filter"] == "low")
+        field = page.get_by_label("Cutoff, semitones over 20 Hz, typed")
+        field.fill("48")
+        field.press("Enter")
+        self.wait(lambda: self.slices()["pieces"][0]["shape"]["cutoff_hz"] == 320)
+        for label, text, name, value in (
+            ("Decay of the level, typed", "150", "decay_ms", 150),
+            ("Share it decays to, typed", "0", "sustain", 0),
+            ("Bend of the pitch, typed", "-5", "bend", -5),
+        ):
+            page.get_by_label(label).fill(text)
+            page.get_by_label(label).press("Enter")
+            self.wait(lambda n=name, v=value: self.slices()["pieces"][0]["shape"][n] == v)
+        after = self.render()
+        eighth = round(0.5 * 60 / 96 * 44_100)
+        bright = [np.abs(np.diff(x[0, :eighth])).max() for x in (before, after)]
+        self.assertLess(bright[1], 0.3 * bright[0])
+        self.assertLess(np.abs(after[0, eighth - 4000 : eighth - 300]).max(), 0.02)
+        rest = slice(eighth + 200, 15 * eighth)
+        np.testing.assert_array_equal(after[0, rest], before[0, rest])
+
     def test_nonsense_is_a_sentence_and_loses_nothing(self):
         page = self.page
         self.cut(8)

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.order.order import SAME_BEATS, Order, Tile
-from zeroknot.core.slicing.piece import within
+from zeroknot.core.slicing.limits import within
 
 MOST_SEED = 2**31 - 1
 ALIKE = 3  # so many of the pieces most like one are taken for it

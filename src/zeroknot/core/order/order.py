@@ -14,7 +14,8 @@ from dataclasses import dataclass, replace
 
 from zeroknot.core.errors import SliceError
 from zeroknot.core.slicing.cut import Cuts
-from zeroknot.core.slicing.piece import LOUDEST_DB, QUIETEST_DB, within
+from zeroknot.core.slicing.limits import within
+from zeroknot.core.slicing.piece import LOUDEST_DB, QUIETEST_DB
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 from zeroknot.core.warp.warp_map import WarpMap
 

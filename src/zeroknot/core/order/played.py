@@ -14,7 +14,7 @@ from dataclasses import dataclass
 
 from zeroknot.core.errors import SliceError
 from zeroknot.core.order.order import LEAST_BEATS, MOST_BEATS, MOST_TILES, Order, Tile
-from zeroknot.core.slicing.piece import within
+from zeroknot.core.slicing.limits import within
 
 QUIETEST = 1 / 127
 AT_ONCE_BEATS = 1 / 32

@@ -6,6 +6,7 @@ from typing import Any
 from zeroknot.core.render.clicks import ClickPlan
 from zeroknot.core.render.order_plan import OrderPlan, Voice
 from zeroknot.core.render.plan import RenderPlan
+from zeroknot.core.slicing.shape import Shape
 from zeroknot.core.stretch.settings import StretchSettings
 
 PassPlan = RenderPlan | OrderPlan  # what a pass of a strand is rendered by
@@ -32,9 +33,14 @@ def plan_of_text(text: str) -> AnyPlan:
         return ClickPlan(strikes=strikes, **told)
     if kind == "order":
         sources = tuple(_pass_of(source) for source in told.pop("sources"))
-        voices = tuple(Voice(**voice) for voice in told.pop("voices"))
+        voices = tuple(_voice_of(voice) for voice in told.pop("voices"))
         return OrderPlan(sources=sources, voices=voices, **told)
     return _pass_of(told)
+
+
+def _voice_of(told: dict[str, Any]) -> Voice:
+    shape = told.pop("shape", None)
+    return Voice(shape=Shape(**shape) if shape else None, **told)
 
 
 def _pass_of(told: dict[str, Any]) -> RenderPlan:

@@ -18,6 +18,7 @@ from zeroknot.core.render.addressed import Addressed
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.slicing.cut import Cut
 from zeroknot.core.slicing.piece import Piece
+from zeroknot.core.slicing.shape import Shape
 from zeroknot.core.stretch.methods import method_named
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 from zeroknot.core.units import frame
@@ -43,6 +44,7 @@ class Voice:
     pan      −1 left … 1 right
     reverse  from its end
     fade_in, fade_out  frames, within it
+    shape    from where its fade-in ends; None where it is as it is
     """
 
     source: int
@@ -54,6 +56,7 @@ class Voice:
     reverse: bool = False
     fade_in: int = 0
     fade_out: int = 0
+    shape: Shape | None = None
 
 
 @dataclass(frozen=True)
@@ -223,7 +226,14 @@ class _Laying:
         if stop <= start:
             return None
         voice = Voice(
-            source, start, stop - start, 0, piece.gain_db, piece.pan, reverse=piece.reverse
+            source,
+            start,
+            stop - start,
+            0,
+            piece.gain_db,
+            piece.pan,
+            reverse=piece.reverse,
+            shape=piece.shape.heard,
         )
         return self.faded((voice, piece), is_begun=True, is_ended=True)
 
@@ -255,6 +265,7 @@ class _Laying:
                 gain_db=round(piece.gain_db + tile.level_of(k), 3),
                 pan=piece.pan,
                 reverse=reverse,
+                shape=piece.shape.heard,
             )
 
     def _stretch(
@@ -296,6 +307,7 @@ def _goes_on(last: Voice, voice: Voice) -> bool:
         last.source == voice.source
         and not last.reverse
         and not voice.reverse
+        and last.shape is voice.shape is None
         and (last.gain_db, last.pan) == (voice.gain_db, voice.pan)
         and voice.start == last.start + last.frames
         and abs(voice.at - last.at - last.frames) <= NEARLY

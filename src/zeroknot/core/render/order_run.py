@@ -1,15 +1,19 @@
 """How does a new order become sound? Its voices, each a stretch of a source, added up."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
+from cachetools import LRUCache
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.mixing.pan import panned
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.order_plan import OrderPlan, Voice
+from zeroknot.core.render.shaped import shaped
 from zeroknot.core.units import gain_of_db
+
+MOST_KEPT_BYTES = 32 * 1024 * 1024  # of shaped pieces
 
 
 class OrderRendering(InBlocks):
@@ -20,6 +24,7 @@ class OrderRendering(InBlocks):
 
     def __init__(self, plan: OrderPlan, sources: Sequence[InBlocks]):
         self.plan, self._sources = plan, sources
+        self._kept: LRUCache[Voice, Samples] = LRUCache(MOST_KEPT_BYTES, lambda s: s.nbytes)
 
     @property
     def size(self) -> int:
@@ -41,16 +46,31 @@ class OrderRendering(InBlocks):
 
     def _sounding(self, voice: Voice, first: int, count: int) -> Samples:
         """float32 [channels, count]: frames of a voice, from its `first` on."""
-        plan = self.plan
-        source = plan.sources[voice.source]
+        if voice.shape:
+            sound = self._shaped(voice)[:, first : first + count]
+        else:
+            sound = self._read(voice, first, count)
+        gain = gain_of_db(voice.gain_db) * _fades(voice, first, count)
+        return panned(sound * gain.astype(np.float32), voice.pan, self.plan.channels)
+
+    def _read(self, voice: Voice, first: int, count: int) -> Samples:
+        """The same before it is shaped, faded and panned."""
+        source = self.plan.sources[voice.source]
         start = voice.start + first
         if voice.reverse:
             start = voice.start + voice.frames - first - count
         sound = self._sources[voice.source].frames(source.lead_frames + start, count)
-        if voice.reverse:
-            sound = sound[:, ::-1]
-        gain = gain_of_db(voice.gain_db) * _fades(voice, first, count)
-        return panned(sound * gain.astype(np.float32), voice.pan, plan.channels)
+        return sound[:, ::-1] if voice.reverse else sound
+
+    def _shaped(self, voice: Voice) -> Samples:
+        """All of a voice that is shaped: a filter has to begin where it begins."""
+        assert voice.shape
+        key = replace(voice, at=0, gain_db=0.0, pan=0.0, fade_out=0)
+        if key not in self._kept:
+            whole = self._read(voice, 0, voice.frames)
+            before = 0 if voice.reverse else voice.fade_in
+            self._kept[key] = shaped(whole, voice.shape, self.plan.rate, before)
+        return self._kept[key]
 
 
 @dataclass(frozen=True)

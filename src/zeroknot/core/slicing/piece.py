@@ -10,6 +10,8 @@ from dataclasses import dataclass
 from typing import Literal, get_args
 
 from zeroknot.core.errors import SliceError
+from zeroknot.core.slicing.limits import within
+from zeroknot.core.slicing.shape import Shape
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 
 QUIETEST_DB, LOUDEST_DB = -60.0, 12.0
@@ -17,6 +19,7 @@ LONGEST_FADE_MS = 2000.0
 LONGEST_NAME = 60
 # laid: as long as the loop is laid there; left: as recorded; filled: as long as its tile
 Length = Literal["laid", "left", "filled"]
+UNSHAPED = Shape()
 LENGTHS: tuple[Length, ...] = get_args(Length)
 
 
@@ -31,6 +34,7 @@ class Piece:
     rings      on past its tile, until it ends; else it stops with the tile
     length     how long it is
     fade_in_ms, fade_out_ms  at its edges, where it does not go on as it was recorded
+    shape      envelopes, filter and drive
     """
 
     name: str = ""
@@ -43,6 +47,7 @@ class Piece:
     length: Length = "laid"
     fade_in_ms: float = 2.0
     fade_out_ms: float = 4.0
+    shape: Shape = UNSHAPED
 
     def __post_init__(self) -> None:
         within("a level in dB", self.gain_db, QUIETEST_DB, LOUDEST_DB)
@@ -54,9 +59,3 @@ class Piece:
             raise SliceError(f"a slice's name has at most {LONGEST_NAME} characters")
         if self.length not in LENGTHS:
             raise SliceError(f"a slice's length is one of {', '.join(LENGTHS)}")
-
-
-def within(what: str, value: float, least: float, most: float) -> None:
-    """Raises SliceError, with the range that can be, where a value is outside it."""
-    if not least <= value <= most:
-        raise SliceError(f"{what} is from {least:g} to {most:g}, not {value:g}")

@@ -26,12 +26,14 @@ from zeroknot.core.slicing.cut import (
     nearest,
 )
 from zeroknot.core.slicing.piece import LONGEST_NAME, Length, Piece
+from zeroknot.core.slicing.shape import FilterKind
 from zeroknot.document.edits.any_edit import Together
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.slices import LaySlices
 from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.project import Project, Strand
 from zeroknot.document.slices import MOST_DEALT, MOST_ROUNDS, Dealt
+from zeroknot.document.value import Value
 from zeroknot.studio.hand import Hand, in_hand
 from zeroknot.studio.intents.base import FitIntent
 from zeroknot.studio.known import Known
@@ -154,6 +156,22 @@ class MendCut(SliceIntent):
         return recut(hand.strand, cut.added(middle, end)), "split a slice"
 
 
+class ShapeGiven(Value):
+    """Of `core.slicing.shape.Shape`: what is given."""
+
+    attack_ms: float = 0.0
+    decay_ms: float = 0.0
+    sustain: float = 1.0
+    bend: float = 0.0
+    bend_ms: float = 80.0
+    filter: FilterKind = "off"
+    cutoff_hz: float = 2000.0
+    resonance_db: float = 0.0
+    sweep: float = 0.0
+    sweep_ms: float = 200.0
+    drive_db: float = 0.0
+
+
 class ChangePieces(SliceIntent):
     """Some slices otherwise: what is given changes, the rest stays.
 
@@ -173,28 +191,36 @@ class ChangePieces(SliceIntent):
     length: Length = "laid"
     fade_in_ms: float = 2.0
     fade_out_ms: float = 4.0
+    shape: ShapeGiven | None = None
     by: float = 0.0
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         cut = _cut(hand)
-        given = self.model_dump(exclude={"kind", "hand", "which", "by"}, exclude_unset=True)
-        if not given and not self.by:
+        out = {"kind", "hand", "which", "by", "shape"}
+        given = self.model_dump(exclude=out, exclude_unset=True)
+        shape = self.shape.model_dump(exclude_unset=True) if self.shape else {}
+        if not given and not shape and not self.by:
             raise EditError("nothing of the slices is given")
         which = _there(self.which, len(cut.pieces), "slice")
         pieces = list(cut.pieces)
         for i in which:
-            pieces[i] = replace(pieces[i], **given)
+            own = pieces[i].shape
+            pieces[i] = replace(pieces[i], **given, shape=replace(own, **shape) if shape else own)
             if self.by:
                 pieces[i] = replace(pieces[i], semitones=round(pieces[i].semitones + self.by, 2))
         who = "all slices" if len(which) == len(pieces) > 1 else _numbers(which, "slice")
-        what = "transpose" if self.by else ", ".join(SAID[name] for name in given)
+        what = (
+            "transpose"
+            if self.by
+            else ", ".join(SAID[name] for name in (*given, *(["shape"] if shape else [])))
+        )
         return hand.strand.changed(cut=Cut(cut.starts, tuple(pieces))), f"{what} of {who}"
 
 
 SAID = {
     "name": "name", "gain_db": "level", "pan": "pan", "semitones": "shift",
     "reverse": "direction", "muted": "mute", "rings": "ringing on", "length": "length",
-    "fade_in_ms": "fade-in", "fade_out_ms": "fade-out",
+    "fade_in_ms": "fade-in", "fade_out_ms": "fade-out", "shape": "shape",
 }  # fmt: skip
 assert set(SAID) == {f.name for f in fields(Piece)}
 

@@ -589,6 +589,22 @@ class Hand(ShownStrand):
     chosen: Chosen
 
 
+class ShownShape(TypedDict):
+    """As `core.slicing.shape.Shape`."""
+
+    attack_ms: float
+    decay_ms: float
+    sustain: float
+    bend: float
+    bend_ms: float
+    filter: Literal["off", "low", "high", "band"]
+    cutoff_hz: float
+    resonance_db: float
+    sweep: float
+    sweep_ms: float
+    drive_db: float
+
+
 class ShownPiece(TypedDict):
     """As `core.slicing.piece.Piece`."""
 
@@ -602,6 +618,7 @@ class ShownPiece(TypedDict):
     length: Literal["laid", "left", "filled"]
     fade_in_ms: float
     fade_out_ms: float
+    shape: ShownShape
 
 
 class ShownTile(TypedDict):

@@ -5,10 +5,18 @@ import { round, seconds } from "../format.js";
 import { section } from "../sections.js";
 import { common } from "./model.js";
 
+/** @typedef {import("../types.js").Piece["shape"]} Shape */
+
+/** @type {Shape} */
+const UNSHAPED = {
+  attack_ms: 0, decay_ms: 0, sustain: 1, bend: 0, bend_ms: 80, filter: "off", cutoff_hz: 2000, resonance_db: 0, sweep: 0, sweep_ms: 200, drive_db: 0,
+};
+const [LOWEST_HZ, HIGHEST_HZ, STEPS_AN_OCTAVE] = [20, 20_000, 12];
+
 /** @param {import("./shared.js").Shared} shared */
 export const pieces = (shared) => section(shared.whole, {
   pieceTitle: "All slices", pieceAbout: "", pieceName: "", pieceLevel: 0, piecePan: 0, pieceShift: 0, pieceFadeIn: 0, pieceFadeOut: 0,
-  pieceLength: "laid", pieceReversed: false, pieceMuted: false, pieceRings: false, isOne: false, canJoin: false,
+  pieceLength: "laid", shape: { ...UNSHAPED }, pieceReversed: false, pieceMuted: false, pieceRings: false, isOne: false, canJoin: false,
 
   showPieces() {
     const { facts } = shared;
@@ -24,6 +32,11 @@ export const pieces = (shared) => section(shared.whole, {
     this.pieceShift = round(common(meant.map((p) => p.semitones), 0), 2);
     this.pieceFadeIn = round(common(meant.map((p) => p.fade_in_ms), 2), 1);
     this.pieceFadeOut = round(common(meant.map((p) => p.fade_out_ms), 4), 1);
+    for (const name of /** @type {(keyof Shape)[]} */ (Object.keys(UNSHAPED))) {
+      Object.assign(this.shape, { [name]: common(meant.map((p) => p.shape[name]), UNSHAPED[name]) });
+    }
+    this.cutoffSteps = round(STEPS_AN_OCTAVE * Math.log2(this.shape.cutoff_hz / LOWEST_HZ), 1);
+    this.cutoffText = `${round(this.shape.cutoff_hz, this.shape.cutoff_hz < 1000 ? 0 : -1)} Hz`;
     this.pieceLength = common(meant.map((p) => p.length), /** @type {"laid"} */ (""));
     this.pieceReversed = meant.length > 0 && meant.every((p) => p.reverse);
     this.pieceMuted = meant.length > 0 && meant.every((p) => p.muted);
@@ -44,6 +57,24 @@ export const pieces = (shared) => section(shared.whole, {
   tryPiece(name, value) {
     shared.trial.want(this.pieceIntent({ [name]: value }));
   },
+
+  /** Part of the shape of those meant. @param {string} name @param {unknown} value */
+  setShape(name, value) {
+    void shared.change(this.pieceIntent({ shape: { [name]: value } }));
+  },
+
+  /** @param {string} name @param {unknown} value */
+  tryShape(name, value) {
+    shared.trial.want(this.pieceIntent({ shape: { [name]: value } }));
+  },
+
+  /** A cutoff is dragged by pitch, not by Hz. @param {number} steps @param {boolean} isTried */
+  setCutoff(steps, isTried) {
+    const hertz = round(Math.min(HIGHEST_HZ, LOWEST_HZ * 2 ** (steps / STEPS_AN_OCTAVE)), 1);
+    if (isTried) this.tryShape("cutoff_hz", hertz);
+    else this.setShape("cutoff_hz", hertz);
+  },
+  cutoffSteps: 0, cutoffText: "",
 
   togglePiece: /** @param {"reverse" | "muted" | "rings"} name */ function (name) {
     const now = { reverse: this.pieceReversed, muted: this.pieceMuted, rings: this.pieceRings }[name];
