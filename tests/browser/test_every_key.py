@@ -272,3 +272,106 @@ class EveryKeyTest(BrowserTest):
         ):  # fmt: skip
             self.press(chord, lambda m=moved: self.state()["revision"] == m)
         self.assert_all_tried("Everywhere")
+
+    def test_slices_by_keys_alone(self):
+        self.intent(kind="cut_up", hand=self.sha, by="equal", count=8)
+        self.hand = self.state()["strands"][0]["id"]
+        self.open(f"slices/{self.hand}")
+        page = self.page
+        page.locator("#slices").focus()
+        page.get_by_text("press G, and the letters play").wait_for()
+        seen = "zeroKnot.app.slices.scene({width: 800, height: 400}).sight"
+
+        def width():
+            return page.evaluate(f"() => {seen}.to - {seen}.from")
+
+        self.press("+", lambda: width() < 6)
+        self.press("-", lambda: width() > 7.9)
+        self.press("=", lambda: width() < 6)
+        self.press("W", lambda: width() > 7.9)
+        self.sliced()
+        self.tiled()
+        self.dealt_and_heard()
+        self.assert_all_tried("Slices")
+
+    def slices(self):
+        return self.server.get(f"/api/projects/{self.project}/hand/{self.hand}/slices")
+
+    def tile(self, index=0):
+        return self.slices()["order"]["tiles"][index]
+
+    def chosen_slices(self):
+        return self.page.evaluate("() => [...zeroKnot.app.slices.scene({height: 400}).chosen]")
+
+    def sliced(self):
+        """Slices are chosen, halved, joined, their cuts moved."""
+        self.press(".", lambda: self.chosen_slices() == [0])
+        self.press(".", lambda: self.chosen_slices() == [1])
+        self.press(",", lambda: self.chosen_slices() == [0])
+        self.press(".")
+        at = self.slices()["edges"][1]
+        self.press("ArrowRight", lambda: 0 < self.slices()["edges"][1] - at < 0.0015)
+        self.press("Shift+ArrowRight", lambda: self.slices()["edges"][1] - at > 0.0105)
+        self.press("Shift+ArrowLeft", lambda: self.slices()["edges"][1] - at < 0.0015)
+        self.press("ArrowLeft", lambda: abs(self.slices()["edges"][1] - at) < 1e-6)
+        self.press("B", lambda: self.slices()["pieces"][1]["reverse"])
+        self.press("M", lambda: self.slices()["pieces"][1]["muted"])
+        self.press("M", lambda: not self.slices()["pieces"][1]["muted"])
+        self.press("H", lambda: len(self.slices()["pieces"]) == 9)
+        self.wait(lambda: "9 slices" in self.page.locator("#cut-said").inner_text())
+        self.press(".")
+        self.press(".")
+        self.press("J", lambda: len(self.slices()["pieces"]) == 8)
+        self.wait(lambda: "8 slices" in self.page.locator("#cut-said").inner_text())
+        self.press(".")
+        self.press(".")
+        self.press("Delete", lambda: len(self.slices()["pieces"]) == 7)
+        self.wait(lambda: "7 slices" in self.page.locator("#cut-said").inner_text())
+        self.press("Backspace")  # nothing is chosen any more
+
+    def tiled(self):
+        """Tiles are chosen, moved, made louder and higher, turned, rolled, repeated, swapped."""
+        self.press("Escape", lambda: self.chosen_slices() == [])
+        self.press("]")
+        self.press("]")
+        self.press("[")
+        self.press("ArrowUp", lambda: self.tile()["gain_db"] == 1)
+        self.press("ArrowDown", lambda: self.tile()["gain_db"] == 0)
+        self.press("Shift+ArrowUp", lambda: self.tile()["semitones"] == 1)
+        self.press("Shift+ArrowDown", lambda: self.tile()["semitones"] == 0)
+        self.press("E", lambda: self.tile()["hits"] == 2)
+        self.press("Shift+E", lambda: self.tile()["rise_db"] == 9)
+        self.press("U", lambda: len(self.slices()["order"]["tiles"]) == 8)
+        self.press("]")
+        self.press("N", lambda: self.slices()["order"]["is_own"])
+        self.press("L", lambda: "stay" in self.page.locator(".side").inner_text())
+        self.press("Shift+U")
+        self.page.locator("#slices").focus()
+        self.page.evaluate("() => zeroKnot.app.slices.pickAll([0, 1])")
+        first, second = (self.tile(i)["piece"] for i in (0, 1))
+        self.press("X", lambda: self.tile(0)["piece"] == second)
+        self.assertEqual(self.tile(1)["piece"], first)
+
+    def dealt_and_heard(self):
+        """Dealt, heard, cut where it sounds, played on the pads, recorded, caught, placed."""
+        self.press("D", lambda: len(self.slices()["dealt"]) == 1)
+        self.press("Shift+D", lambda: len(self.slices()["dealt"]) == 2)
+        self.press("Enter", self.hears)
+        self.press("R", lambda: self.is_pressed("As recorded"))
+        self.press("R", lambda: self.is_pressed("In its order"))
+        self.wait(lambda: self.engine("zeroKnot.app.slices.secondHeard()") is not None)
+        count = len(self.slices()["pieces"])
+        self.press("K", lambda: len(self.slices()["pieces"]) == count + 1)
+        self.press("S", lambda: self.is_pressed("Hear the seam"))
+        self.press("S", lambda: not self.is_pressed("Hear the seam"))
+        self.press("A", lambda: self.is_pressed("with the rest"))
+        self.press("A", lambda: not self.is_pressed("with the rest"))
+        self.press("Shift+R", lambda: self.page.locator(".record").inner_text() == "Stop")
+        self.page.locator("#slices").focus()
+        self.press("Shift+R", lambda: self.page.locator(".record").inner_text() == "Record")
+        self.press("G", lambda: self.engine("document.activeElement?.id === 'pads'"))
+        self.page.keyboard.press("a")
+        self.page.wait_for_timeout(200)
+        self.page.keyboard.press("Escape")
+        self.press("Shift+C", lambda: self.slices()["rounds"])
+        self.press("P", lambda: self.state()["undo"].startswith("place"))

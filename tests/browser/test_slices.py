@@ -261,6 +261,7 @@ class SlicesTest(BrowserTest):
         self.assertGreater(np.abs(after[0, :eighth] - before[0, :eighth]).max(), 0.05)
         rest = slice(eighth + 200, 15 * eighth)
         np.testing.assert_array_equal(after[0, rest], before[0, rest])
+        expect(page.locator("#edge-said")).to_contain_text("edge: step")
         page.get_by_label("Name of the slice").fill("kick")
         page.get_by_label("Name of the slice").press("Enter")
         page.locator(".pad small").filter(has_text="kick").wait_for()

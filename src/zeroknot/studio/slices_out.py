@@ -8,6 +8,7 @@ from zeroknot.core.formats.order_midi import read_order, write_order
 from zeroknot.core.order.order import Order
 from zeroknot.core.render.order_plan import OrderPlan, Pad
 from zeroknot.core.slicing.cut import Cut
+from zeroknot.core.slicing.edges import Edge
 from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.studio.executors import Executors
@@ -33,6 +34,12 @@ class SlicesOut:
             )
         self._renders.know({plan.digest: plan})
         return plan, pads
+
+    def edges(self, hand: Hand) -> tuple[Edge, ...]:
+        """Step and slope in dB at each cut, as they would click without fades."""
+        task = "edges_of_cuts", self._store.folder, hand.loop.sha, _cut(hand).starts
+        found: tuple[Edge, ...] = self._executors.look(*task).result()
+        return found
 
     def kit(self, project: Project, hand: Hand, beat: float, name: str) -> Path:
         """A ZIP of an SFZ file and a WAV a slice, as pads play them."""

@@ -7,6 +7,7 @@ import numpy as np
 
 from tests.sounds import RATE, audio, sine
 from zeroknot.core.slicing.alike import distances, traits
+from zeroknot.core.slicing.edges import QUIETEST_DB, edges
 from zeroknot.core.slicing.onset import BEFORE_SECONDS, begins
 
 
@@ -68,3 +69,17 @@ class AlikeTest(unittest.TestCase):
         for start, end in itertools.pairwise((-0.5, 0.0, 0.005, 0.9, 1.5, 2.0)):
             with self.subTest(start=start):
                 self.assertTrue(np.isfinite(traits(sound, start, end)).all())
+
+
+class EdgesTest(unittest.TestCase):
+    def test_at_a_crossing_only_the_slope_is_left_and_at_a_peak_only_the_step(self):
+        tone = audio(sine(441.0, 1.0, 0.5))  # 100 frames a period
+        (crossing, peak, before) = edges(tone, (0.5, 0.5 + 25 / RATE, -1.0))
+        self.assertLess(crossing[0], -40.0)
+        self.assertGreater(crossing[1], 0.0)
+        self.assertAlmostEqual(peak[0], 3.01, delta=0.1)  # a sine's peak over its RMS
+        self.assertLess(peak[1], crossing[1] - 20.0)
+        self.assertEqual(before, (QUIETEST_DB, QUIETEST_DB))
+
+    def test_silence_has_no_edge(self):
+        self.assertEqual(edges(audio(np.zeros(RATE)), (0.5,)), ((QUIETEST_DB, QUIETEST_DB),))

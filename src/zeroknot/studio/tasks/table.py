@@ -30,6 +30,7 @@ TASKS: dict[str, Callable[..., Any]] = {
         hits.hits_of,
         tones.tones_of,
         likeness.likeness_of,
+        likeness.edges_of_cuts,
         begun.begun_in,
         partials.partials_in,
         pictures.write_source_peaks,

@@ -6,6 +6,7 @@ from zeroknot.core.apart.apart import tones_of
 from zeroknot.core.audio import Audio
 from zeroknot.core.listening.attacks import all_attacks
 from zeroknot.core.listening.readings import listen
+from zeroknot.core.mixing.filters import filtered
 from zeroknot.core.mixing.loudness import loudness
 from zeroknot.core.render.plan import plan_ratio
 from zeroknot.core.render.run import Rendering
@@ -28,6 +29,7 @@ def warm_up() -> None:
             )  # fmt: skip
             Rendering(sound, attacks, plan).whole()
     loudness(np.tile(noise, 3), 44_100)
+    filtered(noise, "low", np.full(noise.shape[1], 900.0), 0.0, 44_100)
     for voice in VOICES:
         sounded(voice, 60, 100, 4410, 44_100)
 

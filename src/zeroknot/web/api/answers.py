@@ -670,6 +670,12 @@ class HandSlices(TypedDict):
     pulse: float
 
 
+class HandEdges(TypedDict):
+    """edges: dB of the step and of the slope at each cut, against the sound around it."""
+
+    edges: list[tuple[float, float]]
+
+
 class HandPads(TypedDict):
     """pads: first frame of the render and how many, of each piece; 0 of one that is muted."""
 

@@ -46,6 +46,13 @@ def pads_in_hand(
     }
 
 
+@router.get("/projects/{project}/hand/{hand}/edges")
+def edges_in_hand(studio: StudioDep, project: str, hand: str) -> answers.HandEdges:
+    """At each cut, the step and the slope that would click without fades."""
+    held = studio.hand(studio.projects.state(project).project, hand)
+    return {"edges": list(studio.slices_out.edges(held))}
+
+
 @router.get("/projects/{project}/hand/{hand}/kit.zip")
 def kit_file(studio: StudioDep, project: str, hand: str, beat: AtBeat = 0.0) -> Response:
     """Its slices as a kit: an SFZ file and a WAV each."""

@@ -137,5 +137,16 @@ export function orderText(slices) {
   return `${tiles.length} tile${tiles.length === 1 ? "" : "s"}${now ? `, deal ${now.seed}` : ""}`;
 }
 
+const CLICKS_DB = -20; // from which a step or a slope is heard as a click: common practice, no source
+
+/** Would its begin click, and what is done about it. @param {[number, number] | undefined} risk @param {Piece} piece */
+export function edgeText(risk, piece) {
+  if (!risk) return "";
+  const [step, slope] = risk;
+  const told = `edge: step ${db(step)}, slope ${db(slope)}`;
+  if (Math.max(step, slope) < CLICKS_DB) return `${told}; it would not click`;
+  return piece.fade_in_ms > 0 ? `${told}; its fade-in takes the click away` : `${told}: it clicks without a fade-in`;
+}
+
 /** The value that all of some have; `mixed` where they differ. @template T @param {T[]} values @param {T} mixed */
 export const common = (values, mixed) => (values.every((v) => v === values[0]) ? values[0] ?? mixed : mixed);

@@ -117,6 +117,9 @@ export const ordering = (shared) => {
 
     /** @param {string} name @param {unknown} value */
     setTile(name, value) {
+      // What is asked next counts from this, whenever its answer comes.
+      for (const i of picked) Object.assign(shared.facts.order.tiles[i] ?? {}, { [name]: value });
+      this.showOrdering();
       if (picked.size) void shared.change(/** @type {Intent} */ ({ kind: "change_tiles", which: [...picked], [name]: value }));
     },
 

@@ -2,8 +2,9 @@
 /** What is done to the slices that are chosen, or to all. */
 
 import { round, seconds } from "../format.js";
+import { getJson } from "../net/api.js";
 import { section } from "../sections.js";
-import { common } from "./model.js";
+import { common, edgeText } from "./model.js";
 
 /** @typedef {import("../types.js").Piece["shape"]} Shape */
 
@@ -15,7 +16,7 @@ const [LOWEST_HZ, HIGHEST_HZ, STEPS_AN_OCTAVE] = [20, 20_000, 12];
 
 /** @param {import("./shared.js").Shared} shared */
 export const pieces = (shared) => section(shared.whole, {
-  pieceTitle: "All slices", pieceAbout: "", pieceName: "", pieceLevel: 0, piecePan: 0, pieceShift: 0, pieceFadeIn: 0, pieceFadeOut: 0,
+  pieceTitle: "All slices", pieceAbout: "", edgeText: "", pieceName: "", pieceLevel: 0, piecePan: 0, pieceShift: 0, pieceFadeIn: 0, pieceFadeOut: 0,
   pieceLength: "laid", shape: { ...UNSHAPED }, pieceReversed: false, pieceMuted: false, pieceRings: false, isOne: false, canJoin: false,
 
   showPieces() {
@@ -26,6 +27,7 @@ export const pieces = (shared) => section(shared.whole, {
     this.canJoin = this.isOne && which[0] > 0;
     this.pieceTitle = !which.length ? "All slices" : this.isOne ? `Slice ${which[0] + 1}` : `${which.length} slices`;
     this.pieceAbout = this.isOne ? `${seconds(facts.edges[which[0]], 3)} – ${seconds(facts.edges[which[0] + 1], 3)} · pad ${which[0] + 1}` : "";
+    this.edgeText = this.isOne ? edgeText(shared.risks[which[0]], meant[0]) : "";
     this.pieceName = this.isOne ? meant[0].name : "";
     this.pieceLevel = round(common(meant.map((p) => p.gain_db), 0), 2);
     this.piecePan = round(100 * common(meant.map((p) => p.pan), 0), 1);
@@ -43,6 +45,15 @@ export const pieces = (shared) => section(shared.whole, {
     this.pieceRings = meant.length > 0 && meant.every((p) => p.rings);
   },
 
+  /** Would they click, were there no fades? Asked anew where cuts changed. */
+  async askEdges() {
+    if (!shared.facts.is_cut) return;
+    const found = await shared.view.ask("edges", (signal) => getJson(`${shared.held.path}/edges`, signal));
+    if (!found) return;
+    shared.risks = found.edges;
+    this.showPieces();
+  },
+
   /** @param {Record<string, unknown>} given @returns {import("../types.js").FitIntent} */
   pieceIntent(given) {
     return /** @type {import("../types.js").FitIntent} */ ({ kind: "change_pieces", which: shared.meant, ...given });
@@ -50,6 +61,9 @@ export const pieces = (shared) => section(shared.whole, {
 
   /** A setting of those meant, by the name the server has for it. @param {string} name @param {unknown} value */
   setPiece(name, value) {
+    // What is asked next counts from this, whenever its answer comes.
+    for (const i of shared.meant) Object.assign(shared.facts.pieces[i] ?? {}, { [name]: value });
+    this.showPieces();
     void shared.change(this.pieceIntent({ [name]: value }));
   },
 

@@ -24,6 +24,8 @@ export class Shared extends HandShared {
     this.chosen = new Set();
     /** Tiles that are chosen. @type {Set<number>} */
     this.picked = new Set();
+    /** dB of the step and the slope at each cut. @type {[number, number][]} */
+    this.risks = [];
     /** Changes on their way. */
     this.doing = 0;
     /** Tiles that stay where they are when it is dealt. @type {Set<number>} */
@@ -45,7 +47,8 @@ export class Shared extends HandShared {
   /** Ask anew how it is cut and ordered. */
   async ask() {
     const found = await this.view.ask("slices", (signal) => getJson(`${this.held.path}/slices?beat=${this.held.beat}`, signal));
-    if (!found) return false;
+    // What was asked for since is on its way: showing this would show a step back.
+    if (!found || this.session.saving > 0) return false;
     const before = this.facts;
     this.facts = found;
     if (before.pieces.length !== found.pieces.length) this.chosen.clear();

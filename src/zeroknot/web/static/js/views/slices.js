@@ -33,6 +33,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
     this.showSlices();
     this.startPads();
     this.startPlayed();
+    void this.askEdges();
     shared.begin(this);
     // For tests that look at what is drawn.
     Object.assign(shared.app, { slices: this });
@@ -47,6 +48,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
     if (!await shared.ask()) return;
     this.showSlices();
     void this.loadPads();
+    void this.askEdges();
   },
 
   show() {
@@ -122,7 +124,11 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
       return;
     }
     const [index] = shared.meant;
-    if (index) void shared.change({ kind: "mend_cut", how: "move", index, second: shared.facts.edges[index] + (by * times) / 1000 });
+    if (!index) return;
+    // The next press counts from this one, whenever its answer comes.
+    const second = shared.facts.edges[index] + (by * times) / 1000;
+    shared.facts.edges[index] = second;
+    void shared.change({ kind: "mend_cut", how: "move", index, second });
   },
 
   backwards() {
