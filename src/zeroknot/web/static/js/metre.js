@@ -55,9 +55,10 @@ export function onGrid(metres, beat, step) {
 /** bar.pulse of a beat, and what is left in hundredths where it is between. @param {MetreSpan[]} metres @param {number} beat */
 export function placeText(metres, beat) {
   const line = barLine(metres, beat);
-  const inside = (beat - line.beat) / line.metre.beats_per_pulse;
-  const pulse = Math.floor(inside + 1e-6);
-  const rest = Math.round((inside - pulse) * 100);
+  const hundredths = Math.round((100 * (beat - line.beat)) / line.metre.beats_per_pulse);
+  if (hundredths >= Math.round((100 * line.metre.beats_per_bar) / line.metre.beats_per_pulse)) return `${line.bar + 1}.1`;
+  const pulse = Math.floor(hundredths / 100);
+  const rest = hundredths - 100 * pulse;
   return `${line.bar}.${pulse + 1}${rest > 0 ? ` + ${rest}/100` : ""}`;
 }
 
