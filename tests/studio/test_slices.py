@@ -8,20 +8,17 @@ from zeroknot.core.errors import EditError, SliceError
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.mixing.mix import mix
 from zeroknot.core.render.any_plan import plan_of_text
-from zeroknot.studio.intents.placing import Place
-from zeroknot.studio.intents.readings import LayOn
-from zeroknot.studio.intents.slices import (
-    ChangePieces,
+from zeroknot.studio.intents.cutting import ChangePieces, CutUp, LeaveWhole, MendCut
+from zeroknot.studio.intents.ordering import (
     ChangeTiles,
-    CutUp,
     DealOrder,
     DrawLevels,
-    LeaveWhole,
-    MendCut,
     MoveTiles,
     PutTile,
     TreatOrder,
 )
+from zeroknot.studio.intents.placing import Place
+from zeroknot.studio.intents.readings import LayOn
 from zeroknot.studio.intents.time import SetSteadyTempo
 from zeroknot.studio.placement import Placement
 from zeroknot.studio.tasks.rendering import rendering_of

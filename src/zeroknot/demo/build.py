@@ -16,11 +16,12 @@ from zeroknot.settings import Settings
 from zeroknot.store.incoming import WAITING
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.intents.base import Intent
+from zeroknot.studio.intents.cutting import CutUp
 from zeroknot.studio.intents.groove import LayOver, MakeSwing, SetGroove, TakeGroove
 from zeroknot.studio.intents.key import Follow, SetKeyAt
+from zeroknot.studio.intents.ordering import ChangeTiles, DealOrder
 from zeroknot.studio.intents.placing import Place, SeparateClip
 from zeroknot.studio.intents.readings import StateReading
-from zeroknot.studio.intents.slices import ChangeTiles, CutUp, DealOrder
 from zeroknot.studio.intents.time import SetSteadyTempo
 from zeroknot.studio.shelf_edits import Favour, Tag
 from zeroknot.studio.studio import Studio

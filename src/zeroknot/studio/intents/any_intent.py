@@ -5,6 +5,7 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter
 
 from zeroknot.studio.intents.base import Intent
+from zeroknot.studio.intents.cutting import ChangePieces, CutUp, LeaveWhole, MendCut
 from zeroknot.studio.intents.groove import (
     BringGroove,
     DrawStep,
@@ -40,6 +41,18 @@ from zeroknot.studio.intents.knots import (
     TieKnots,
     Unstraighten,
 )
+from zeroknot.studio.intents.ordering import (
+    ChangeTiles,
+    DealOrder,
+    DrawLevels,
+    KeepRound,
+    LayOrder,
+    LetRoundGo,
+    MoveTiles,
+    PlayRound,
+    PutTile,
+    TreatOrder,
+)
 from zeroknot.studio.intents.placing import CopyClips, NewTrack, Place, RepeatClip, SeparateClip
 from zeroknot.studio.intents.readings import (
     AdoptReading,
@@ -48,22 +61,6 @@ from zeroknot.studio.intents.readings import (
     ShiftGrid,
     StateReading,
     WithdrawReading,
-)
-from zeroknot.studio.intents.slices import (
-    ChangePieces,
-    ChangeTiles,
-    CutUp,
-    DealOrder,
-    DrawLevels,
-    KeepRound,
-    LayOrder,
-    LeaveWhole,
-    LetRoundGo,
-    MendCut,
-    MoveTiles,
-    PlayRound,
-    PutTile,
-    TreatOrder,
 )
 from zeroknot.studio.intents.stretch import (
     SetCrossfade,

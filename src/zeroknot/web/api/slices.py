@@ -12,7 +12,7 @@ from starlette.concurrency import run_in_threadpool
 from zeroknot.core.order.order import Order
 from zeroknot.document.project import Project
 from zeroknot.studio.hand import Hand
-from zeroknot.studio.intents.slices import LayOrder
+from zeroknot.studio.intents.ordering import LayOrder
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api import answers
 from zeroknot.web.api.deps import Known, Number, ShownDep, StudioDep

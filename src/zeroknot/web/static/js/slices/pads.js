@@ -14,7 +14,7 @@ const SHOWN_MS = 160;
 
 /** @param {import("./shared.js").Shared} shared */
 export const pads = (shared) => {
-  const { session, view } = shared;
+  const { view, session } = shared;
   const engine = new Pads(session.state.rate);
 
   return section(shared.whole, {

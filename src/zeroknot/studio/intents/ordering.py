@@ -1,228 +1,20 @@
-"""Slices: where a loop is cut, what is done to its pieces, and the order they play in."""
+"""The order that slices play in: tiles by hand, deals, what was played."""
 
 import itertools
 from collections.abc import Callable
-from dataclasses import fields, replace
 from typing import Literal
 
 from pydantic import Field
 
 from zeroknot.core.errors import EditError, SliceError
-from zeroknot.core.groove.hit import REGISTERS, Register, at_sensitivity
-from zeroknot.core.listening.attack import SENSITIVITY
 from zeroknot.core.order.deal import MOST_SEED, Deal, dealt
 from zeroknot.core.order.order import LEAST_BEATS, MOST_BEATS, MOST_TILES, Order, Tile
 from zeroknot.core.order.played import Round, Stroke, quantized
-from zeroknot.core.slicing.cut import (
-    MOST_PIECES,
-    SAME_SECONDS,
-    Cut,
-    Cuts,
-    Sure,
-    at_knots,
-    by_attacks,
-    by_beats,
-    into_equal,
-    nearest,
-)
-from zeroknot.core.slicing.piece import LONGEST_NAME, Length, Piece
-from zeroknot.core.slicing.shape import FilterKind
-from zeroknot.document.edits.any_edit import Together
-from zeroknot.document.edits.base import Edit
-from zeroknot.document.edits.slices import LaySlices
-from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.project import Project, Strand
 from zeroknot.document.slices import MOST_DEALT, MOST_ROUNDS, Dealt
-from zeroknot.document.value import Value
 from zeroknot.studio.hand import Hand, in_hand
-from zeroknot.studio.intents.base import FitIntent
+from zeroknot.studio.intents.slicing import SliceIntent, Which, cut_of, edges_of, meant, numbers
 from zeroknot.studio.known import Known
-
-SAME_HIT = 0.02  # seconds between where a hit is heard and where it begins
-OFFERED_WITHIN = 0.06  # seconds: an attack so near to a beat is meant by it
-Way = Literal["attacks", "beats", "equal", "knots"]
-Which = tuple[int, ...]
-
-
-class SliceIntent(FitIntent):
-    """A change of the slices of what is in hand."""
-
-    def edit(self, hand: Hand, strand: Strand, what: str) -> Edit:
-        lay = LaySlices(
-            strand=strand.id,
-            cut=strand.cut,
-            order=strand.order,
-            dealt=strand.dealt,
-            rounds=strand.rounds,
-            what=what,
-        )
-        if not hand.is_new:
-            return lay
-        return Together(edits=(AddStrand(strand=hand.strand), lay), what=what)
-
-
-class CutUp(SliceIntent):
-    """Cut it in a way; pieces that match those it had keep their settings.
-
-    sensitivity, registers  by attacks: how sure they must be, and of which hits
-    beats    by beats: length of a piece
-    snap     by beats or equal: to the attack next to each cut, where one is near
-    count    equal: how many
-    """
-
-    kind: Literal["cut_up"] = "cut_up"
-    by: Way
-    sensitivity: float = Field(SENSITIVITY, ge=0, le=1)
-    registers: tuple[Register, ...] = REGISTERS
-    beats: float = Field(0.5, gt=0, le=64)
-    count: int = Field(16, ge=1, le=MOST_PIECES)
-    snap: bool = False
-
-    def measure(self, project: Project, known: Known) -> None:
-        loop = in_hand(project, known.loops, self.hand).loop
-        if self.by == "attacks" or self.snap:
-            known.begun(loop)
-        if self.by == "attacks" and set(self.registers) != set(REGISTERS):
-            known.hits(loop)
-
-    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
-        starts = self._starts(hand)
-        strand = hand.strand
-        return recut(strand, strand.cut.again(starts) if strand.cut else Cut.at(starts)), (
-            f"cut into {len(starts)} slices"
-        )
-
-    def _starts(self, hand: Hand) -> Cuts:
-        warp, hearing = hand.strand.warp, hand.loop.hearing
-        if self.by == "knots":
-            return at_knots(warp)
-        if self.by == "attacks":
-            return by_attacks(self._attacks(hand), warp, hearing.sounding[0])
-        starts = by_beats(warp, self.beats) if self.by == "beats" else into_equal(warp, self.count)
-        if not self.snap:
-            return starts
-        attacks = [second for second, _ in self._begun(hand)]
-        return nearest(starts, attacks, OFFERED_WITHIN)
-
-    def _attacks(self, hand: Hand) -> list[Sure]:
-        begun = self._begun(hand)
-        if set(self.registers) == set(REGISTERS):
-            return begun
-        hits = at_sensitivity(hand.hits, self.sensitivity)
-        meant = [h.second for h in hits if h.register in self.registers]
-        return [b for b in begun if any(abs(b[0] - second) < SAME_HIT for second in meant)]
-
-    def _begun(self, hand: Hand) -> list[Sure]:
-        least = 1.0 - self.sensitivity - 1e-9
-        return [(second, sure) for second, sure in hand.begin(hand.loop) if sure >= least]
-
-
-class LeaveWhole(SliceIntent):
-    """It is not cut any more, and plays as it was recorded."""
-
-    kind: Literal["leave_whole"] = "leave_whole"
-
-    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
-        _cut(hand)
-        return hand.strand.changed(cut=None, order=None, dealt=(), rounds=()), "leave it whole"
-
-
-class MendCut(SliceIntent):
-    """One cut more, less or elsewhere.
-
-    how     "add" at a second, "move" the cut that slice `index` begins at, "join" that slice to
-            the one before, "split" it in the middle
-    """
-
-    kind: Literal["mend_cut"] = "mend_cut"
-    how: Literal["add", "move", "join", "split"]
-    second: float = Field(0.0, ge=-3600, le=36_000)
-    index: int = Field(0, ge=0, lt=MOST_PIECES)
-
-    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
-        end = hand.strand.warp.end.second
-        whole = Cut.at((hand.strand.warp.zero.second,))
-        cut = hand.strand.cut or whole
-        if self.how in ("split", "join", "move") and self.index >= len(cut.starts):
-            raise EditError(f"there is no slice {self.index + 1} (any more)")
-        if self.how == "add":
-            return recut(hand.strand, cut.added(self.second, end)), "add a cut"
-        if self.how == "move":
-            return recut(hand.strand, cut.moved(self.index, self.second, end)), "move a cut"
-        if self.how == "join":
-            return recut(hand.strand, cut.joined(self.index)), "join two slices"
-        edges = [*cut.starts, end]
-        middle = (edges[self.index] + edges[self.index + 1]) / 2
-        return recut(hand.strand, cut.added(middle, end)), "split a slice"
-
-
-class ShapeGiven(Value):
-    """Of `core.slicing.shape.Shape`: what is given."""
-
-    attack_ms: float = 0.0
-    decay_ms: float = 0.0
-    sustain: float = 1.0
-    bend: float = 0.0
-    bend_ms: float = 80.0
-    filter: FilterKind = "off"
-    cutoff_hz: float = 2000.0
-    resonance_db: float = 0.0
-    sweep: float = 0.0
-    sweep_ms: float = 200.0
-    drive_db: float = 0.0
-
-
-class ChangePieces(SliceIntent):
-    """Some slices otherwise: what is given changes, the rest stays.
-
-    which  indices; all where there are none
-    by     semitones on top of what each has
-    """
-
-    kind: Literal["change_pieces"] = "change_pieces"
-    which: Which = Field((), max_length=MOST_PIECES)
-    name: str = Field("", max_length=LONGEST_NAME)
-    gain_db: float = 0.0
-    pan: float = 0.0
-    semitones: float = 0.0
-    reverse: bool = False
-    muted: bool = False
-    rings: bool = False
-    length: Length = "laid"
-    fade_in_ms: float = 2.0
-    fade_out_ms: float = 4.0
-    shape: ShapeGiven | None = None
-    by: float = 0.0
-
-    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
-        cut = _cut(hand)
-        out = {"kind", "hand", "which", "by", "shape"}
-        given = self.model_dump(exclude=out, exclude_unset=True)
-        shape = self.shape.model_dump(exclude_unset=True) if self.shape else {}
-        if not given and not shape and not self.by:
-            raise EditError("nothing of the slices is given")
-        which = _there(self.which, len(cut.pieces), "slice")
-        pieces = list(cut.pieces)
-        for i in which:
-            own = pieces[i].shape
-            pieces[i] = replace(pieces[i], **given, shape=replace(own, **shape) if shape else own)
-            if self.by:
-                pieces[i] = replace(pieces[i], semitones=round(pieces[i].semitones + self.by, 2))
-        who = "all slices" if len(which) == len(pieces) > 1 else _numbers(which, "slice")
-        what = (
-            "transpose"
-            if self.by
-            else ", ".join(SAID[name] for name in (*given, *(["shape"] if shape else [])))
-        )
-        return hand.strand.changed(cut=Cut(cut.starts, tuple(pieces))), f"{what} of {who}"
-
-
-SAID = {
-    "name": "name", "gain_db": "level", "pan": "pan", "semitones": "shift",
-    "reverse": "direction", "muted": "mute", "rings": "ringing on", "length": "length",
-    "fade_in_ms": "fade-in", "fade_out_ms": "fade-out", "shape": "shape",
-}  # fmt: skip
-assert set(SAID) == {f.name for f in fields(Piece)}
 
 
 class ChangeTiles(SliceIntent):
@@ -247,8 +39,8 @@ class ChangeTiles(SliceIntent):
         given = self.model_dump(exclude={"kind", "hand", "which"}, exclude_unset=True)
         if not given:
             raise EditError("nothing of the tiles is given")
-        which = _there(self.which, len(order.tiles), "tile")
-        what = f"change {_numbers(which, 'tile')}"
+        which = meant(self.which, len(order.tiles), "tile")
+        what = f"change {numbers(which, 'tile')}"
         return _ordered(hand, order.changed(set(which), **given)), what
 
 
@@ -262,7 +54,7 @@ class MoveTiles(SliceIntent):
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         order = _order(hand)
-        which = set(_there(self.which, len(order.tiles), "tile"))
+        which = set(meant(self.which, len(order.tiles), "tile"))
         if self.copies:
             return _ordered(hand, order.copied(which, self.by)), "copy tiles"
         return _ordered(hand, order.moved(which, self.by)), "move tiles"
@@ -294,7 +86,7 @@ class LayOrder(SliceIntent):
     what: str = Field("another order", max_length=80)
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
-        _cut(hand)
+        cut_of(hand)
         return _ordered(hand, Order.of(self.beats, self.tiles)), self.what
 
 
@@ -309,7 +101,7 @@ class KeepRound(SliceIntent):
     strokes: tuple[Stroke, ...] = Field(min_length=1, max_length=MOST_TILES)
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
-        cut = _cut(hand)
+        cut = cut_of(hand)
         kept = tuple(s for s in self.strokes if s.piece < len(cut.pieces))
         if not kept:
             raise EditError("nothing was struck that is a slice of this")
@@ -332,7 +124,7 @@ class PlayRound(SliceIntent):
     feels: bool = True
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
-        strand, cut = hand.strand, _cut(hand)
+        strand, cut = hand.strand, cut_of(hand)
         number = len(strand.rounds) - 1 if self.number is None else self.number
         if not 0 <= number < len(strand.rounds):
             raise EditError("that round is not kept (any more)")
@@ -365,7 +157,7 @@ class DrawLevels(SliceIntent):
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         order = _order(hand)
-        which = _there(self.which, len(order.tiles), "tile")
+        which = meant(self.which, len(order.tiles), "tile")
         return _ordered(hand, order.levelled(which, self.first_db, self.last_db)), "draw levels"
 
 
@@ -393,10 +185,10 @@ class TreatOrder(SliceIntent):
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         if self.how == "as_cut":
-            _cut(hand)
+            cut_of(hand)
             return hand.strand.changed(order=None), "as it was cut"
         order = _order(hand)
-        which = set(_there(self.which, len(order.tiles), "tile"))
+        which = set(meant(self.which, len(order.tiles), "tile"))
         if self.how == "swap":
             if len(self.which) != 2:
                 raise EditError("two tiles change places: choose two")
@@ -481,42 +273,9 @@ class DealOrder(SliceIntent):
         return strand.changed(order=found, dealt=(*known, made)), f"deal {self.seed}"
 
 
-def recut(strand: Strand, cut: Cut) -> Strand:
-    """A strand cut otherwise: its orders, deals and rounds play the same moments as far as they
-    are there."""
-    if strand.cut is None:
-        return strand.changed(cut=cut, order=None)
-    before, after, warp = strand.cut.starts, cut.starts, strand.warp
-
-    def again(order: Order) -> Order:
-        return order.recut(before, after, warp)
-
-    piece = [cut.index_at(start + SAME_SECONDS) for start in before]
-    return strand.changed(
-        cut=cut,
-        order=again(strand.order) if strand.order else None,
-        dealt=tuple(d.changed(base=again(d.base), order=again(d.order)) for d in strand.dealt),
-        rounds=tuple(
-            replace(r, strokes=tuple(replace(s, piece=piece[s.piece]) for s in r.strokes))
-            for r in strand.rounds
-        ),
-    )
-
-
-def edges_of(strand: Strand) -> tuple[float, ...]:
-    """Seconds at which its pieces begin, and where the last ends."""
-    return (*strand.cut.starts, strand.warp.end.second) if strand.cut else ()
-
-
-def _cut(hand: Hand) -> Cut:
-    if hand.strand.cut is None:
-        raise EditError(f"{hand.strand.name} is not cut yet")
-    return hand.strand.cut
-
-
 def _order(hand: Hand) -> Order:
     """The order as it plays now."""
-    _cut(hand)
+    cut_of(hand)
     return hand.strand.order or hand.strand.as_cut
 
 
@@ -525,18 +284,3 @@ def _ordered(hand: Hand, order: Order) -> Strand:
     if not order.tiles:
         raise SliceError("an order of nothing but rests would be silent: leave a tile")
     return hand.strand.changed(order=None if order == hand.strand.as_cut else order)
-
-
-def _there(which: Which, count: int, noun: str) -> Which:
-    """Those that are meant; all where none is named."""
-    if not which:
-        return tuple(range(count))
-    if max(which) >= count or min(which) < 0:
-        raise EditError(f"there is no {noun} {max(which) + 1} (any more)")
-    return tuple(sorted(set(which)))
-
-
-def _numbers(which: Which, noun: str) -> str:
-    if len(which) == 1:
-        return f"{noun} {which[0] + 1}"
-    return f"{len(which)} {noun}s"
