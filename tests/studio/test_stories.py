@@ -22,6 +22,7 @@ from zeroknot.studio.intents.any_intent import AnyIntent
 from zeroknot.studio.shelf_edits import AnyShelfEdit
 from zeroknot.studio.song_sheets import SongSheets
 from zeroknot.web.api.shown import ShownProjects
+from zeroknot.web.api.slices import hand_slices_json
 
 STORIES = int(os.environ.get("STORIES", "6"))
 STEPS = 40
@@ -149,6 +150,7 @@ class Story:
                 lambda: {"kind": "treat_bars", "hand": self.hand(), "first_bar": d.choice([1, 2]),
                          "last_bar": d.choice([1, 3]), "shift": d.choice([None, -2, 30]),
                          "muted": d.choice([None, True])},
+                *self.of_slices(),
                 lambda: {"kind": "remove_clips", "clips": [self.clip()]},
                 lambda: {"kind": "remove_track", "track": self.one(self.tree.tracks)},
                 lambda: {"kind": "change_track", "track": self.one(self.tree.tracks),
@@ -157,6 +159,42 @@ class Story:
                 lambda: {"kind": "rename_project", "name": d.choice(["A", "x" * 300, ""])},
             )
         )()  # fmt: skip
+
+    def of_slices(self):
+        """Cuts, pieces, tiles, deals, what was played."""
+        d = self.draw
+        which = d.choice([[], [0], [0, 1], [3], [40]])
+        kind = "treat_order"
+        hows = ["remove", "repeat", "double", "halve", "swap", "rotate", "mirror", "thin", "fill",
+                "only", "half_time", "double_time", "grid", "length", "as_cut"]  # fmt: skip
+        return (
+            lambda: {"kind": "cut_up", "hand": self.hand(), **d.choice([
+                {"by": "attacks", "sensitivity": d.random()}, {"by": "knots"},
+                {"by": "beats", "beats": d.choice([0.25, 1 / 3, 0.01])},
+                {"by": "equal", "count": d.choice([1, 5, 16, 400]), "snap": True}])},
+            lambda: {"kind": "mend_cut", "hand": self.hand(), "index": d.choice([0, 1, 7]),
+                     "how": d.choice(["add", "move", "join", "split"]), "second": self.second()},
+            lambda: {"kind": "change_pieces", "hand": self.hand(), "which": which, **d.choice([
+                {"pan": -0.5}, {"reverse": True}, {"muted": True}, {"by": d.choice([-7, 30])},
+                {"length": d.choice(["left", "filled"])}, {"rings": True}, {"name": "a"},
+                {"shape": {"filter": "low", "sweep": 2}}, {"shape": {"cutoff_hz": 1}}])},
+            lambda: {"kind": kind, "hand": self.hand(), "how": d.choice(hows), "which": which,
+                     "beats": d.choice([-1, 0.5, 4, 16, 1000]), "wanted": d.choice([[], [3, 4]])},
+            lambda: {"kind": "change_tiles", "hand": self.hand(), "which": which, **d.choice([
+                {"hits": d.choice([4, 99])}, {"semitones": 5}, {"gain_db": -60}, {"piece": 2}])},
+            lambda: {"kind": "move_tiles", "hand": self.hand(), "which": which or [1],
+                     "by": d.choice([-1, 0.3, 2, 900]), "copies": d.random() < 0.5},
+            lambda: {"kind": "put_tile", "hand": self.hand(), "beat": self.beat(), "beats": 0.5,
+                     "piece": d.choice([0, 3, 900])},
+            lambda: {"kind": "deal_order", "hand": self.hand(), "seed": d.randrange(9),
+                     "density": d.choice([1, 0.1]), "rolls": d.choice([0, 1]),
+                     "held": which, "like": d.random() < 0.3},
+            lambda: {"kind": "deal_order", "hand": self.hand(), "back": d.choice([0, 1, 11])},
+            lambda: {"kind": "keep_round", "hand": self.hand(), "beats": d.choice([4, 8, 0.001]),
+                     "strokes": [{"beat": d.uniform(-1, 9), "piece": d.choice([0, 1, 30])}]},
+            lambda: {"kind": "play_round", "hand": self.hand(), "strength": d.random()},
+            lambda: {"kind": "leave_whole", "hand": self.hand()},
+        )  # fmt: skip
 
     def of_the_shelf(self):
         return self.draw.choice(
@@ -286,6 +324,8 @@ class StoriesTest(StudioTest, NodeTest):
         state = self.studio.projects.state(project)
         self.assertEqual(held, state.project)
         ShownProjects(self.studio).whole(state)
+        for strand in state.project.strands:
+            hand_slices_json(state.project, self.studio.hand(state.project, strand.id))
         sheet = self.studio.sheet(state.project)
         self.assertTrue(all(e.frames > 0 for e in sheet.events))
         revisions = RevisionStore(self.studio._engine)
