@@ -141,13 +141,12 @@ class Order:
         moved: list[Tile] = []
         for tile in self.tiles:
             beat = (tile.beat + by) % self.beats
-            over = beat + tile.beats - self.beats
-            if over > SAME_BEATS:
-                moved.append(replace(tile, beat=beat, beats=tile.beats - over))
-                if over >= LEAST_BEATS:
-                    moved.append(replace(tile, beat=0.0, beats=over))
-            else:
-                moved.append(replace(tile, beat=beat))
+            before = min(tile.beats, self.beats - beat)
+            over = tile.beats - before
+            if before >= LEAST_BEATS:
+                moved.append(replace(tile, beat=beat, beats=before))
+            if over >= LEAST_BEATS:
+                moved.append(replace(tile, beat=0.0, beats=over))
         return self.with_tiles(moved)
 
     def mirrored(self) -> "Order":
@@ -188,19 +187,21 @@ class Order:
         chosen = [self.tiles[i] for i in sorted(which)]
         if not chosen:
             return self
-        by = chosen[-1].end - chosen[0].beat
-        return self._over([replace(t, beat=t.beat + by) for t in chosen])
+        return self._over(self._later(chosen, chosen[-1].end - chosen[0].beat))
 
     def copied(self, which: Collection[int], by: float) -> "Order":
         """Those once more so many beats later, over what lay there."""
         chosen = [self.tiles[i] for i in sorted(which)]
-        return self._over([replace(t, beat=t.beat + by) for t in chosen if t.beat + by >= 0])
+        return self._over(self._later(chosen, by))
 
     def moved(self, which: Collection[int], by: float) -> "Order":
         """Those so many beats later, over what lay there; where they were is a rest."""
         chosen = [self.tiles[i] for i in sorted(which)]
-        kept = [replace(t, beat=t.beat + by) for t in chosen if t.beat + by >= 0]
-        return self.without(which)._over(kept)
+        return self.without(which)._over(self._later(chosen, by))
+
+    def _later(self, tiles: Sequence[Tile], by: float) -> list[Tile]:
+        """Tiles so many beats later, those that begin inside the order."""
+        return [replace(t, beat=t.beat + by) for t in tiles if 0.0 <= t.beat + by < self.beats]
 
     def laid(self, tile: Tile) -> "Order":
         """One tile more, over what was there."""
@@ -248,17 +249,21 @@ class Order:
     def in_time(self, times: float) -> "Order":
         """Twice as fast (2) is twice in the same length, half as fast (0.5) its first half."""
         rounds = max(1, round(times))
-        tiles = [
-            replace(t, beat=(t.beat + k * self.beats) / times, beats=t.beats / times)
-            for k in range(rounds) for t in self.tiles if t.beats / times >= LEAST_BEATS
-        ]  # fmt: skip
+        tiles = []
+        for k in range(rounds):
+            for t in self.tiles:
+                beat, beats = (t.beat + k * self.beats) / times, t.beats / times
+                if beat < self.beats and beats >= LEAST_BEATS:
+                    tiles.append(replace(t, beat=beat, beats=min(beats, self.beats)))
         return self.with_tiles(tiles)
 
     def long(self, beats: float) -> "Order":
         """As long as that: cut off, or repeated until it is full."""
         rounds = math.ceil(beats / self.beats - SAME_BEATS)
-        tiles = (replace(t, beat=t.beat + k * self.beats) for k in range(rounds)
-                 for t in self.tiles)  # fmt: skip
+        tiles = [
+            replace(t, beat=t.beat + k * self.beats)
+            for k in range(rounds) for t in self.tiles if t.beat + k * self.beats < beats
+        ]  # fmt: skip
         return Order.of(beats, tiles)
 
     def on_grid(self, step: float) -> "Order":

@@ -79,7 +79,7 @@ def quantized(
         line = math.floor(stroke.beat / step + 0.5) * step
         beat = (stroke.beat + strength * (line - stroke.beat)) % played.beats
         # What falls on the end of the round begins the next.
-        at.append((0.0 if played.beats - beat < 1e-6 else beat, stroke))
+        at.append((0.0 if played.beats - beat < LEAST_BEATS else beat, stroke))
     at.sort(key=lambda one: (one[0], -one[1].velocity))
     tiles: list[Tile] = []
     for beat, stroke in at:
