@@ -195,6 +195,10 @@ class SlicesTest(BrowserTest):
                 s.strike(e.data[1] - 36, e.data[2] / 127, e.timeStamp);
               const from = performance.now() + 400;
               window.box = {from, at: s.placeOf(from - 400), sent: PERFORMANCES[1].sent};
+              window.leads = [];
+              const {context} = zeroKnot.session.engine();
+              const lead = () => context.currentTime * 1000 - performance.now();
+              setInterval(() => window.leads.push(lead()), 4);
               box.begin(from);
             }"""
         )
@@ -215,7 +219,7 @@ class SlicesTest(BrowserTest):
         ]
         heard = [s["round"] * 8 + s["beat"] for s in strokes]
         off = sorted(abs(a - b) * beat_ms for a, b in zip(wanted, heard, strict=True))
-        self.assertLess(off[int(0.95 * count)], 3.0, off)
+        self.assertLess(off[int(0.95 * count)], 3.0 + self.stalled_ms(), off)
         # One of them is the new order; by half the strength from what was played.
         page.get_by_role("group", name="Rounds that were played").locator("button").first.click()
         self.wait(lambda: self.slices()["order"]["is_own"])
@@ -226,6 +230,13 @@ class SlicesTest(BrowserTest):
         bar.press("Enter")
         self.wait(lambda: [t["beat"] for t in self.slices()["order"]["tiles"]] != grid)
         self.assertGreaterEqual(len(self.slices()["rounds"]), 1)
+
+    def stalled_ms(self):
+        """By how much the audio clock fell behind meanwhile, on a machine that is busy elsewhere:
+        what is heard then is late, and so is what is played to it."""
+        leads = self.page.evaluate("() => window.leads")
+        leads = [max(leads[i : i + 40]) for i in range(0, max(1, len(leads) - 40), 10)]
+        return max(leads) - min(leads)
 
     def test_what_was_played_to_nothing_is_caught_afterwards(self):
         page = self.page

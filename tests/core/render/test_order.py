@@ -22,7 +22,9 @@ from zeroknot.core.warp.warp_map import WarpMap
 BPM = 104.0
 
 
-class OrderTest(unittest.TestCase):
+class Laid(unittest.TestCase):
+    """A loop of two bars, cut up and put in order."""
+
     def setUp(self):
         self.sound = audio(np.concatenate([np.zeros(4410), drum_loop(96, 2), np.zeros(9000)]))
         self.warp = WarpMap.between(0.1, 0.1 + 5.0, 8.0)
@@ -58,6 +60,8 @@ class OrderTest(unittest.TestCase):
         plan = self.plan(*args, **more)
         return self.rendered(plan).whole()[:, plan.lead_frames :]
 
+
+class OrderTest(Laid):
     def test_as_it_was_cut_it_is_the_pass_to_the_bit(self):
         for method in ("strike", "weave"):
             with self.subTest(method):

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from tests.core.render.test_order import OrderTest as Orders
+from tests.core.render.test_order import Laid
 from tests.sounds import RATE, audio, pitch_of, sine
 from zeroknot.core.errors import SliceError
 from zeroknot.core.order.order import Order, Tile
@@ -55,9 +55,7 @@ class ShapedTest(unittest.TestCase):
                 Shape(**wrong)
 
 
-class InAnOrderTest(Orders):
-    """Everything an order does, and shapes on top."""
-
+class InAnOrderTest(Laid):
     SHAPE = Shape(filter="low", cutoff_hz=600.0, sweep=3.0, decay_ms=120.0, sustain=0.2, bend=-3.0)
 
     def shaped_cut(self):
@@ -86,6 +84,3 @@ class InAnOrderTest(Orders):
         plan = self.plan(Order(8.0, tiles), cut)
         once = self.rendered(plan, tone).whole()[0]
         self.assertLess(np.abs(np.diff(once)).max(), 1.1 * steepest)
-
-
-del Orders
