@@ -66,6 +66,9 @@ class OrderTest(unittest.TestCase):
     def test_moved_copied_repeated_lie_over_what_was_there(self):
         order = even([0, 1, 2, 3])
         self.assertEqual(told(order.moved({0}, 2.0)), [(1, 1, 1), (2, 1, 0), (3, 1, 3)])
+        # Past the end it goes as far as it fits in.
+        self.assertEqual(told(order.moved({0, 1}, 9.0)), [(2, 1, 0), (3, 1, 1)])
+        self.assertEqual(told(order.moved({2}, -9.0)), [(0, 1, 2), (1, 1, 1), (3, 1, 3)])
         self.assertEqual(pieces(order.copied({0, 1}, 2.0)), [0, 1, 0, 1])
         self.assertEqual(pieces(order.repeated({1})), [0, 1, 1, 3])
         self.assertEqual(

@@ -195,8 +195,13 @@ class Order:
         return self._over(self._later(chosen, by))
 
     def moved(self, which: Collection[int], by: float) -> "Order":
-        """Those so many beats later, over what lay there; where they were is a rest."""
+        """Those so many beats later, over what lay there, as far as they fit in.
+
+        Where they were is a rest.
+        """
         chosen = [self.tiles[i] for i in sorted(which)]
+        if chosen:
+            by = max(-chosen[0].beat, min(by, self.beats - chosen[-1].end))
         return self.without(which)._over(self._later(chosen, by))
 
     def _later(self, tiles: Sequence[Tile], by: float) -> list[Tile]:

@@ -43,8 +43,13 @@ def by_attacks(attacks: Iterable[Sure], warp: WarpMap, sounds_from: float) -> Cu
 
 def by_beats(warp: WarpMap, beats: float) -> Cuts:
     """A cut every so many beats, as they are laid. Raises SliceError for none or too many."""
-    if not beats > 0 or warp.span / beats > MOST_PIECES:
-        raise SliceError(f"{warp.span:g} beats are cut into at most {MOST_PIECES} pieces")
+    if not beats > 0:
+        raise SliceError(f"a slice is longer than {beats:g} beats")
+    if warp.span / beats > MOST_PIECES:
+        raise SliceError(
+            f"{warp.span:g} beats would be {warp.span / beats:.0f} slices, and at most "
+            f"{MOST_PIECES} are cut: choose a longer note value"
+        )
     count = int(warp.span / beats - 1e-9) + 1
     seconds = [warp.second_of_beat(i * beats) for i in range(count)]
     return apart(seconds, warp.end.second, LEAST_BY_HAND)

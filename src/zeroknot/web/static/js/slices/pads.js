@@ -2,7 +2,7 @@
 /** Pads: the slices on keys, sixteen a bank, played while anything else goes on. */
 
 import { Pads } from "../engine/pads.js";
-import { getJson } from "../net/api.js";
+import { ApiError, getJson } from "../net/api.js";
 import { section } from "../sections.js";
 
 const BANK = 16;
@@ -16,6 +16,7 @@ const SHOWN_MS = 160;
 export const pads = (shared) => {
   const { view, session } = shared;
   const engine = new Pads(session.state.rate);
+  let trouble = "";
 
   return section(shared.whole, {
     bank: 0, bankText: "", banks: 0, padsHint: "",
@@ -47,7 +48,7 @@ export const pads = (shared) => {
         };
       });
       const hasFocus = !!document.activeElement?.closest("#pads");
-      this.padsHint = !engine.buffer ? "Slices are on their way to the pads…" : hasFocus ? "The letters play now; Escape gives them back." : "Click here, or press G, and the letters play.";
+      this.padsHint = trouble || (!engine.buffer ? "Slices are on their way to the pads…" : hasFocus ? "The letters play now; Escape gives them back." : "Click here, or press G, and the letters play.");
     },
 
     /** From striking to starting, in ms; for who measures. */
@@ -57,7 +58,14 @@ export const pads = (shared) => {
     async loadPads() {
       if (!shared.facts.is_cut) return;
       await view.ask("pads", async (signal) => {
-        await engine.load(await getJson(`${shared.held.path}/pads?beat=${shared.held.beat}`, signal), signal);
+        try {
+          await engine.load(await getJson(`${shared.held.path}/pads?beat=${shared.held.beat}`, signal), signal);
+          trouble = "";
+        } catch (error) {
+          // Said where the pads are, not with every change anew.
+          if (!(error instanceof ApiError) || error.status !== 422) throw error;
+          trouble = error.message;
+        }
         this.showPads();
         return true;
       });
