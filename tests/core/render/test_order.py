@@ -172,6 +172,18 @@ class OrderTest(Laid):
         blocks = [rendering.block(i) for i in range(rendering.plan.blocks)]
         np.testing.assert_array_equal(np.concatenate(blocks, axis=1), rendering.whole())
 
+    def test_cuts_stay_in_sense_wherever_the_body_was_moved(self):
+        """A person may read the loop anew after it was cut; what is then outside is left out."""
+        whole = Rendering(self.sound, Attacks.none(), self.base).whole()
+        for by in (-50.0, -3.0, -0.2, 0.2, 3.0, 50.0):
+            cut = self.cut()
+            cut = Cut(tuple(s + by for s in cut.starts), cut.pieces)
+            with self.subTest(by):
+                order = Order.as_cut(cut.starts, self.warp)
+                self.assertAlmostEqual(sum(t.beats for t in order.tiles), 8.0)
+                plan = self.plan(order, cut)
+                np.testing.assert_array_equal(self.rendered(plan).whole(), whole)
+
     def test_muted_pieces_and_tiles_rest(self):
         order = Order(8.0, (Tile(2.0, 0.5, 4, muted=True), Tile(3.0, 0.5, 5)))
         cut = self.cut(p5={"muted": True})

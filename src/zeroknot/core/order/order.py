@@ -94,15 +94,16 @@ class Order:
 
     @classmethod
     def as_cut(cls, starts: Cuts, warp: WarpMap) -> "Order":
-        """The pieces as they were recorded, each where it lies."""
-        beats = [warp.beat_of_second(s) for s in starts]
-        beats = [max(0.0, b) for b in beats if b < warp.span - LEAST_BEATS / 2]
-        ends = [*beats[1:], warp.span]
+        """The pieces as they were recorded, each where it lies.
+
+        The first begins with the one, wherever that was moved; what is outside the body is left out.
+        """
+        inside = (min(max(0.0, warp.beat_of_second(s)), warp.span) for s in starts[1:])
+        edges = itertools.pairwise([0.0, *inside, warp.span])
         return cls(
             warp.span,
-            tuple(Tile(a, b - a, i) for i, (a, b) in enumerate(zip(beats, ends, strict=True))
-                  if b - a >= LEAST_BEATS),
-        )  # fmt: skip
+            tuple(Tile(a, b - a, i) for i, (a, b) in enumerate(edges) if b - a >= LEAST_BEATS),
+        )
 
     @classmethod
     def of(cls, beats: float, tiles: Iterable[Tile]) -> "Order":

@@ -169,7 +169,8 @@ class _Laying:
         self.base, self.cut, self.frame_of = base, cut, frame_of
         self.sources: list[RenderPlan] = []
         zero, end = base.zero_second, base.end_second
-        self._edges = [*(min(max(s, zero), end) for s in cut.starts), end]
+        # The first begins with the one, wherever that was moved.
+        self._edges = [zero, *(min(max(s, zero), end) for s in cut.starts[1:]), end]
 
     def joined(self, order: Order) -> list[tuple[Voice, Piece]]:
         """Every stroke of the order; what goes on as it was recorded is one voice."""

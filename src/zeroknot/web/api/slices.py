@@ -118,7 +118,8 @@ def hand_slices_json(project: Project, hand: Hand) -> Any:
     strand, metre = hand.strand, project.metre_map.metre_at(1)
     warp, cut = strand.warp, strand.cut
     order = strand.order or strand.as_cut
-    edges = [*cut.starts, warp.end.second] if cut else [warp.zero.second, warp.end.second]
+    inside = cut.starts[1:] if cut else ()  # the first begins with the one
+    edges = [warp.zero.second, *inside, warp.end.second]
     beats = [warp.beat_of_second(second) for second in edges]
     return {
         "is_cut": cut is not None,

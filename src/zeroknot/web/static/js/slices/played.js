@@ -41,7 +41,10 @@ export const played = (shared) => {
       inputs.onStroke = (note, velocity, stamp) => {
         this.strike(this.bank * 16 + note, velocity, stamp);
       };
-      view.scope.add(() => inputs.close());
+      view.scope.add(() => {
+        inputs.close();
+        if (this.isRecording) this.endRecording(); // who leaves the view keeps what was played
+      });
       view.eachFrame(() => this.watchRounds());
     },
 
@@ -145,7 +148,8 @@ export const played = (shared) => {
       for (const number of numbers) {
         const own = log.filter((s) => (this.overdubs ? s.round >= recordedFrom && s.round <= number : s.round === number));
         const strokes = own.map(({ beat, piece, velocity }) => ({ beat, piece, velocity, beats: null }));
-        const done = await shared.change({ kind: "keep_round", beats: shared.facts.order.beats, strokes });
+        const intent = /** @type {const} */ ({ kind: "keep_round", beats: shared.facts.order.beats });
+        const done = view.isOver ? await session.submit({ ...intent, strokes, hand: held.name }) : await shared.change({ ...intent, strokes });
         // What could not be kept is tried again with what is played next.
         if (!done) for (const stroke of fresh) if (stroke.round === number) stroke.isKept = false;
         if (done) this.playedText = `Kept: ${strokes.length} stroke${strokes.length === 1 ? "" : "s"}.`;

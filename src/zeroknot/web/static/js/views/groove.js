@@ -65,13 +65,8 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
   /** @returns {import("../ui/keys.js").Binding[]} */
   bindings() {
     return [
-      { key: "Enter", does: "hear what is in hand", run: () => this.toggleHear() },
-      { key: "R", does: "as recorded / as fitted", run: () => this.setWay(this.way === "recorded" ? "fitted" : "recorded") },
-      { key: "M", does: "with the groove / without it", run: () => this.toggleWithout() },
+      ...handKeys(this, { key: "M", does: "with the groove / without it", run: () => this.toggleWithout() }),
       { key: "B", does: "the groove's steps ticked beside", run: () => this.toggleClicks() },
-      { key: "S", does: "hear the seam", run: () => this.hearSeam() },
-      { key: "A", does: "alone / with the rest", run: () => this.toggleRest() },
-      { key: "P", does: "place at the playhead's bar", run: () => this.place() },
       { key: "Escape", does: "let go", run: () => this.letGoOf() },
       { key: "+ or =", does: "closer", repeats: true, run: () => this.zoom(1.5) },
       { key: "-", does: "wider", repeats: true, run: () => this.zoom(1 / 1.5) },

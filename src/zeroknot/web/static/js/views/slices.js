@@ -4,6 +4,7 @@
 import { inHandBar } from "../hand/bar.js";
 import { hearing } from "../hand/hearing.js";
 import { printing } from "../hand/printing.js";
+import { handKeys } from "../hand/shared.js";
 import { joined, section } from "../sections.js";
 import { ordering } from "../slices/ordering.js";
 import { out } from "../slices/out.js";
@@ -74,11 +75,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
   /** @returns {import("../ui/keys.js").Binding[]} */
   bindings() {
     return [
-      { key: "Enter", does: "hear what is in hand", run: () => this.toggleHear() },
-      { key: "R", does: "as recorded / in its new order", run: () => this.setWay(this.way === "recorded" ? "fitted" : "recorded") },
-      { key: "S", does: "hear the seam", run: () => this.hearSeam() },
-      { key: "A", does: "alone / with the rest", run: () => this.toggleRest() },
-      { key: "P", does: "place at the playhead's bar", run: () => this.place() },
+      ...handKeys(this, { key: "M", does: "chosen tiles, or slices, muted", run: () => this.mute() }),
       { key: "Escape", does: "let go", run: () => this.letGoOf() },
       { key: "+ or =", does: "closer", repeats: true, run: () => this.zoom(1.5) },
       { key: "-", does: "wider", repeats: true, run: () => this.zoom(1 / 1.5) },
@@ -99,7 +96,6 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
       { key: "Shift+ArrowUp", does: "chosen tiles a semitone up", repeats: true, run: () => this.raiseTiles(0, 1) },
       { key: "Shift+ArrowDown", does: "chosen tiles a semitone down", repeats: true, run: () => this.raiseTiles(0, -1) },
       { key: "B", does: "chosen tiles, or slices, backwards", run: () => this.backwards() },
-      { key: "M", does: "chosen tiles, or slices, muted", run: () => this.mute() },
       { key: "E", does: "chosen tiles as a roll", run: () => this.rollTiles() },
       { key: "Shift+E", does: "the roll rising, falling, even", run: () => this.riseTiles() },
       { key: "X", does: "two chosen tiles change places", run: () => this.canSwap && this.treatPicked("swap") },
