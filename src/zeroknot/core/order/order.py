@@ -96,7 +96,7 @@ class Order:
     def as_cut(cls, starts: Cuts, warp: WarpMap) -> "Order":
         """The pieces as they were recorded, each where it lies.
 
-        The first begins with the one, wherever that was moved; what is outside the body is left out.
+        The first begins with the one, wherever that was moved; what lies outside it is left out.
         """
         inside = (min(max(0.0, warp.beat_of_second(s)), warp.span) for s in starts[1:])
         edges = itertools.pairwise([0.0, *inside, warp.span])
