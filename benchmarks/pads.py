@@ -3,7 +3,9 @@
 In headless Chromium. Pads: 500 strokes of the pad box while a song plays and renders run, from each
 stroke's time stamp to the call that starts its sound, plus from the audio clock's time then to the
 frame it begins at. Orders: 64 tiles over 8 bars; from the press of a key to the first block of the
-changed order, and of a new deal, being there to be heard.
+changed order, and of a new deal, being there to be heard. What is mixed live: from a change to the
+audio thread mixing it. 1 000 tiles and 128 slices: frames a second while tiles are dragged (drawing
+in software), and how long an edit takes.
 """
 
 import tempfile
@@ -19,6 +21,7 @@ from benchmarks.sounds import eight_seconds
 from zeroknot.core.formats.riff import wav_bytes
 
 STROKES, EDITS = 500, 60
+TILES, SLICES = 1000, 128
 
 STRIKE = """async (count) => {
   const {padBox} = await zeroKnot.module("slices/pad-box.js");
@@ -29,7 +32,7 @@ STRIKE = """async (count) => {
   let struck = 0;
   [...box.inputs.values()][0].onmidimessage = (e) => {
     struck += 1;
-    s.strike(e.data[1] - 36, e.data[2] / 127, e.timeStamp);
+    s.strikePad(e.data[1] - 36, e.data[2] / 127, e.timeStamp);
   };
   box.begin();
   while (struck < count) await new Promise((done) => setTimeout(done, 50));
@@ -50,6 +53,27 @@ CHANGED = """async (intent) => {
   const ms = performance.now() - before;
   await done;
   return ms;
+}"""
+
+
+LIVE = """async () => {
+  const s = zeroKnot.app.slices;
+  s.nearSlices(true);
+  while (!s.liveIsReady()) await new Promise((done) => setTimeout(done, 20));
+  for (let i = 0; i < 300; i += 1) {
+    s.tryPiece("gain_db", -(i % 60) / 5);
+    await new Promise((done) => setTimeout(done, 20));
+  }
+  return s.liveDelays();
+}"""
+
+FRAMES = """() => {
+  window.frames = [];
+  const look = (at) => {
+    window.frames.push(at);
+    window.looking = requestAnimationFrame(look);
+  };
+  window.looking = requestAnimationFrame(look);
 }"""
 
 
@@ -82,6 +106,7 @@ def main() -> None:
                 _report("struck to started", np.asarray(page.evaluate(STRIKE, STROKES)))
                 page.keyboard.press("Space")
                 _orders(page, server, project, rows["drums"])
+                _many(page, server, project, rows["drums"])
                 chromium.close()
         finally:
             server.stop()
@@ -89,9 +114,11 @@ def main() -> None:
 
 def _orders(page, server: Server, project: str, sha: str) -> None:  # type: ignore[no-untyped-def]
     _place(server, project, sha, kind="treat_order", how="length", beats=32)
+    _place(server, project, sha, kind="treat_order", how="grid", step=0.5)
     page.reload()
     page.wait_for_function("() => window.zeroKnot?.app.slices?.isCut")
     page.locator("#slices").click(position={"x": 400, "y": 120})
+    page.keyboard.press("Escape")
     page.keyboard.press("Enter")
     page.wait_for_function("() => zeroKnot.session.engine_?.hand.isPlaying")
     page.wait_for_timeout(2000)
@@ -105,6 +132,39 @@ def _orders(page, server: Server, project: str, sha: str) -> None:  # type: igno
         page.wait_for_timeout(80)
     _report("an edit heard", np.asarray(edits))
     _report("a deal heard", np.asarray(deals))
+    _report("mixed live", np.asarray(page.evaluate(LIVE)))
+    page.keyboard.press("Enter")
+
+
+def _many(page, server: Server, project: str, sha: str) -> None:  # type: ignore[no-untyped-def]
+    _place(server, project, sha, kind="cut_up", by="equal", count=SLICES)
+    _place(server, project, sha, kind="treat_order", how="grid", step=32 / TILES)
+    page.reload()
+    page.wait_for_function("() => window.zeroKnot?.app.slices?.isCut")
+    page.wait_for_timeout(3000)
+    tiles = page.evaluate("() => zeroKnot.app.slices.tilesForTests()")
+    box = page.locator("#slices").bounding_box()
+    x, y = box["x"] + 300, box["y"] + 0.75 * box["height"]
+    page.evaluate(FRAMES)
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for i in range(200):
+        page.mouse.move(x + 2 * (i % 100), y)
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    at = np.asarray(page.evaluate("() => (cancelAnimationFrame(window.looking), window.frames)"))
+    print(f"{tiles} tiles dragged: {1000 / np.median(np.diff(at)):.0f} frames a second median, "
+          f"{1000 / np.percentile(np.diff(at), 95):.0f} at the slowest 5 %")  # fmt: skip
+    edits = []
+    for i in range(EDITS // 2):
+        edit = {"kind": "change_tiles", "which": [i], "gain_db": -1.0}
+        edits.append(page.evaluate(
+            """async (intent) => {
+              const before = performance.now();
+              await zeroKnot.app.slices.changeForTests(intent);
+              return performance.now() - before;
+            }""", edit))  # fmt: skip
+    _report("an edit of it", np.asarray(edits))
 
 
 def _report(what: str, ms: np.ndarray) -> None:

@@ -334,7 +334,7 @@ class ShelfTest(ShelfHarness):
           window.exchanges = [];
           const before = plan.exchange.bind(plan);
           plan.exchange = (at, now, known) => {
-            window.exchanges.push([plan.beatAt(at), plan.waitsForBar, plan.withHand !== null]);
+            window.exchanges.push([plan.beatAt(at), plan.waits === "bar", plan.withHand !== null]);
             before(at, now, known);
           };
         }""")

@@ -192,7 +192,7 @@ class SlicesTest(BrowserTest):
               const box = padBox(PERFORMANCES[1]);
               const s = zeroKnot.app.slices;
               [...box.inputs.values()][0].onmidimessage = (e) =>
-                s.strike(e.data[1] - 36, e.data[2] / 127, e.timeStamp);
+                s.strikePad(e.data[1] - 36, e.data[2] / 127, e.timeStamp);
               const from = performance.now() + 400;
               window.box = {from, at: s.placeOf(from - 400), sent: PERFORMANCES[1].sent};
               window.leads = [];

@@ -69,5 +69,7 @@ class DemoTest(unittest.TestCase):
         [entry] = self.studio.projects.list()
         tree = self.studio.projects.state(entry.id).project
         for strand in tree.strands:
+            if self.studio.loops.get(strand.loop).is_midi:  # notes have no seam
+                continue
             with self.subTest(strand.name):
                 self.assertFalse(self.studio.takes.seam_of(tree, strand.id).is_heard)

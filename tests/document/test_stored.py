@@ -174,5 +174,27 @@ class StoredPartsTest(Stored):
         self.same_as_its_file(entry.id)
 
 
+class StoredSlicesTest(Stored):
+    """Written on 2026-11-28: schema 5, with slices of two loops, notes and a coil."""
+
+    schema = 5
+
+    def test_it_opens_with_its_history_its_slices_and_its_coil(self):
+        [entry] = self.studio.projects.list()
+        tree = self.studio.projects.state(entry.id).project
+        bursts, line = tree.strands
+        self.assertEqual((bursts.cut.count, bursts.cut.borrowed[0].name), (9, "taps"))
+        self.assertEqual((bursts.cut.on_pads[0], bursts.cut.pieces[1].choke), (8, 1))
+        self.assertEqual(bursts.cut.pieces[1].shape.release_ms, 80)
+        self.assertEqual(len(bursts.order.tiles), 7)
+        self.assertEqual(sum(len(t.also) for t in bursts.order.tiles), 1)
+        self.assertEqual((bursts.dealt[0].deal.seed, bursts.rounds[0].strokes[0].semitones), (7, 3))
+        self.assertEqual((len(line.notes), line.notes[2].pitch), (5, 72))
+        self.assertEqual([(s.key, s.speed, s.anew) for s in tree.coil],
+                         [("Digit1", 1.0, False), ("Digit2", 2.0, True)])  # fmt: skip
+        self.read_whole_history(entry.id)
+        self.same_as_its_file(entry.id)
+
+
 if __name__ == "__main__":
     unittest.main()

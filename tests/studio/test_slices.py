@@ -3,9 +3,8 @@
 import numpy as np
 
 from tests.sounds import rendered
-from tests.studio.helper import StudioTest
+from tests.studio.sliced import OnABreak
 from zeroknot.core.errors import EditError, SliceError
-from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.mixing.mix import mix
 from zeroknot.core.render.any_plan import plan_of_text
 from zeroknot.studio.intents.cutting import ChangePieces, CutUp, LeaveWhole, MendCut
@@ -20,49 +19,10 @@ from zeroknot.studio.intents.ordering import (
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.readings import LayOn
 from zeroknot.studio.intents.time import SetSteadyTempo
-from zeroknot.studio.placement import Placement
 from zeroknot.studio.tasks.rendering import rendering_of
 
 
-class SlicesTest(StudioTest):
-    def setUp(self):
-        super().setUp()
-        self.loop = self.bring(wav_bytes(rendered("drums_103"), 24), "drums.wav")
-        self.project = self.studio.projects.create("Slices")
-        self.do(SetSteadyTempo(bpm=96))
-
-    def do(self, intent):
-        return self.submit(self.project, intent).project
-
-    def tree(self):
-        return self.studio.projects.state(self.project).project
-
-    def strand(self):
-        return self.tree().strands[0]
-
-    def cut(self, **how):
-        how = how or {"by": "equal", "count": 16}
-        return self.do(CutUp(hand=self.hand, **how)).strands[0]
-
-    @property
-    def hand(self):
-        tree = self.tree()
-        return tree.strands[0].id if tree.strands else self.loop.sha
-
-    def placed(self):
-        held = self.studio.hand(self.tree(), self.hand)
-        return Placement.of(self.tree(), held.strand, held.loop)
-
-    def heard(self):
-        return rendering_of(self.studio.store.folder, self.placed().heard).whole()
-
-    def pieces(self):
-        strand = self.strand()
-        return [t.piece for t in (strand.order or strand.as_cut).tiles]
-
-    def undo(self):
-        self.studio.projects.undo(self.project)
-
+class SlicesTest(OnABreak):
     def test_cut_up_it_is_the_loop_as_it_was(self):
         strand = self.cut()
         self.assertEqual((len(strand.cut.pieces), strand.order), (16, None))
@@ -116,6 +76,17 @@ class SlicesTest(StudioTest):
         self.do(DealOrder(hand=self.hand, seed=3, like=True))
         before, after = range(len(self.pieces())), self.pieces()
         self.assertTrue(all(a != b for a, b in zip(before, after, strict=True)))
+
+    def test_tiles_that_are_held_stay_as_they_are_now(self):
+        """Not as they were before the first deal: what is liked is what is heard."""
+        self.cut()
+        self.do(DealOrder(hand=self.hand, seed=4127))
+        kept = self.pieces()[:3]
+        self.assertNotEqual(kept, [0, 1, 2])
+        for seed in (1, 2, 3):
+            self.do(DealOrder(hand=self.hand, seed=seed, held=(0, 1, 2)))
+            self.assertEqual(self.pieces()[:3], kept)
+            self.assertEqual(sorted(self.pieces()), list(range(16)))
 
     def test_an_order_is_heard_where_the_strand_is_placed(self):
         self.cut()
@@ -187,6 +158,26 @@ class SlicesTest(StudioTest):
         self.assertEqual((self.strand().cut.starts[2], self.pieces()), (2.4, [3, 2, 1, 0]))
         self.do(LeaveWhole(hand=self.hand))
         self.assertIsNone(self.strand().cut)
+
+    def test_a_cut_goes_to_the_grid_or_to_zero(self):
+        strand = self.cut(by="equal", count=4)
+        second = strand.warp.second_of_beat(3.6)
+        self.do(MendCut(hand=self.hand, how="add", second=second, snap="grid", step=0.25))
+        self.assertAlmostEqual(self.strand().cut.starts[2], strand.warp.second_of_beat(3.5))
+        self.undo()
+        self.do(MendCut(hand=self.hand, how="add", second=second, snap="zero"))
+        found = self.strand().cut.starts[2]
+        sound = rendered("drums_103")
+        mid = sound.samples.sum(axis=0)
+        at = round(found * sound.rate)
+        self.assertLess(abs(found - second), 0.011)
+        around = mid[at - 1 : at + 2]
+        self.assertLessEqual(min(around[:-1] * around[1:]), 0.0)
+        cut = self.do(CutUp(hand=self.hand, by="equal", count=16, zero=True)).strands[0].cut
+        self.assertEqual(len(cut.starts), 16)
+        for start in cut.starts[1:]:
+            at = round(start * sound.rate)
+            self.assertLess(abs(mid[at]), 0.02)
 
     def test_a_cut_by_hand_begins_with_the_whole(self):
         tree = self.do(MendCut(hand=self.loop.sha, how="add", second=1.0))

@@ -11,6 +11,7 @@ from dataclasses import asdict
 
 from pydantic import TypeAdapter, ValidationError
 
+from tests.core.listening.test_midi_reading import midi
 from tests.js.node import NodeTest
 from tests.studio.helper import StudioTest
 from zeroknot.core.errors import EditError, ZeroKnotError
@@ -151,6 +152,8 @@ class Story:
                          "last_bar": d.choice([1, 3]), "shift": d.choice([None, -2, 30]),
                          "muted": d.choice([None, True])},
                 *self.of_slices(),
+                *self.of_kits(),
+                *self.of_the_coil(),
                 lambda: {"kind": "remove_clips", "clips": [self.clip()]},
                 lambda: {"kind": "remove_track", "track": self.one(self.tree.tracks)},
                 lambda: {"kind": "change_track", "track": self.one(self.tree.tracks),
@@ -196,6 +199,52 @@ class Story:
             lambda: {"kind": "leave_whole", "hand": self.hand()},
         )  # fmt: skip
 
+    def of_kits(self):
+        """Slices of others, pads, several at once, notes."""
+        d = self.draw
+        which = d.choice([[0], [0, 1], [2], [40]])
+        return (
+            lambda: {"kind": "take_slices", "hand": self.hand(), "of": self.hand(),
+                     "which": d.choice([[], [0], [7]])},
+            lambda: {"kind": "give_back", "hand": self.hand(), "index": d.choice([1, 5, 16])},
+            lambda: {"kind": "swap_pads", "hand": self.hand(), "pad": d.choice([0, 3]),
+                     "other": d.choice([0, 1, 40])},
+            lambda: {"kind": "make_kit", "hand": self.hand(), "replaces": d.random() < 0.5},
+            lambda: {"kind": "play_notes", "hand": self.hand(), "of": self.hand()},
+            lambda: {"kind": "stack_tiles", "hand": self.hand(), "which": d.choice(
+                [[0, 1], [1, 2, 3], [0, 40]])},
+            lambda: {"kind": "change_pieces", "hand": self.hand(), "which": which, **d.choice([
+                {"choke": d.choice([1, 9])}, {"sway": 0.5, "sway_beats": 0.5}, {"method": "spool"},
+                {"shape": {"release_ms": 200, "bend": 5, "bend_sustain": 0.5}},
+                {"shape": {"wave": 2, "filter": "band"}}])},
+            lambda: {"kind": "add_note", "hand": self.hand(), "beat": self.beat(), "beats": 0.5,
+                     "pitch": d.choice([36, 60, 127])},
+            lambda: {"kind": "move_notes", "hand": self.hand(), "which": which,
+                     "by": d.choice([-9, 0.25, 3]), "semitones": d.choice([-12, 0, 90]),
+                     "copies": d.random() < 0.5},
+            lambda: {"kind": "treat_notes", "hand": self.hand(), "which": which,
+                     "how": d.choice(["remove", "lengthen", "strike", "grid", "as_recorded"]),
+                     "beats": d.choice([-1, 1])},
+            lambda: {"kind": "take_groove", "hand": self.hand(), "bars": 1, "order": True},
+        )  # fmt: skip
+
+    def slot(self):
+        return self.one(self.tree.coil)
+
+    def of_the_coil(self):
+        """Loops on keys, and what was switched."""
+        d = self.draw
+        return (
+            lambda: {"kind": "coil_loop", "hand": self.hand()},
+            lambda: {"kind": "change_slot", "slot": self.slot(), **d.choice([
+                {"speed": d.choice([0.5, 1.5, 2, 9])}, {"anew": True}, {"place": d.choice([0, 3])},
+                {"key": d.choice(["KeyA", "Digit1"])}])},
+            lambda: {"kind": "uncoil_loop", "slot": self.slot()},
+            lambda: {"kind": "lay_switched", "switched": [
+                {"slot": self.slot(), "beat": self.beat(), "end": self.beat() + d.choice([0.5, 6]),
+                 "origin": d.choice([0, self.beat()])} for _ in range(d.choice([1, 3]))]},
+        )  # fmt: skip
+
     def of_the_shelf(self):
         return self.draw.choice(
             ({"kind": "correct", "bars": self.draw.choice([1, 2, 4])}, {"kind": "withdraw"},
@@ -239,7 +288,9 @@ PUT_TOGETHER = """async (told) => {
 class StoriesTest(StudioTest, NodeTest):
     def setUp(self):
         super().setUp()
-        self.loops = [self.loop("drums_103").sha, self.loop("keys_88").sha]
+        notes = [(i, i + 0.5, p, 0) for i, p in enumerate((36, 43, 60, 64))]
+        line = self.bring(midi(notes, 84).getvalue(), "line.mid")
+        self.loops = [self.loop("drums_103").sha, self.loop("keys_88").sha, line.sha]
 
     def test_whatever_two_people_do_it_can_be_read_and_played(self):
         told = {"done": 0, "refused": 0}

@@ -164,12 +164,12 @@ class _Sliced:
         ending = out.suffix.lower()
         if ending in (".mid", ".midi"):
             written = self.metre.numerator, self.metre.denominator
-            return [(out, write_order(self.order, len(self.cut.pieces), self.bpm, written))]
+            return [(out, write_order(self.order, self.cut.on_pads, self.bpm, written))]
         if ending == ".wav":
             return [(out, self._in_order(bits) if is_dealt else self._with_cues(bits))]
         if ending not in (".sfz", ""):
             raise typer.BadParameter("--out is a .sfz, .wav or .mid file, or a folder")
-        plan, pads = plan_pads(self._base, self.cut, self.sound.channels)
+        plan, pads = plan_pads(self._base, self.cut, self._frame_of, self.sound.channels)
         name = out.stem if ending else self.source.stem
         found = list(kit_files(self._rendered(plan), plan.rate, pads, self.cut.pieces, name))
         if ending:
@@ -183,11 +183,14 @@ class _Sliced:
     def _in_order(self, bits: int) -> bytes:
         plan = plan_order(
             base=self._base, cut=self.cut, order=self.order, channels=self.sound.channels,
-            frame_of=lambda beat: frame(beat * 60.0 / self.bpm * self.sound.rate),
+            frame_of=self._frame_of,
         )  # fmt: skip
         body = folded(plan, self._rendered(plan), "wrap", False)
         made = Audio(np.ascontiguousarray(body, np.float32), plan.rate)
         return wav_bytes(made, bits, LoopMark(0, made.frames))
+
+    def _frame_of(self, beat: float) -> int:
+        return frame(beat * 60.0 / self.bpm * self.sound.rate)
 
     def _rendered(self, plan: OrderPlan) -> Samples:
         sources = [Rendering(self.sound, self.attacks, s) for s in plan.sources]

@@ -16,6 +16,7 @@ from zeroknot.settings import Settings
 from zeroknot.store.incoming import WAITING
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.intents.base import Intent
+from zeroknot.studio.intents.coil import CoilLoop
 from zeroknot.studio.intents.cutting import CutUp
 from zeroknot.studio.intents.groove import LayOver, MakeSwing, SetGroove, TakeGroove
 from zeroknot.studio.intents.key import Follow, SetKeyAt
@@ -52,6 +53,10 @@ KEY_CHANGES = ((17, "E minor"), (25, "D minor"))
 SHUFFLED = ("Rope-walk shaker", "Winch-house break")
 # What comes back in an order of its own, and the seed that dealt it.
 REORDERED, SEED = "Winch-house break", 4127
+# What lies on the keys of its coil.
+COILED = (
+    "Lamp-room keys", "Gull choir", "Bell-buoy marimba", "Night ferry pulse", "Tide-table arp",
+)  # fmt: skip
 FAVOURITES = ("Winch-house break", "Tide-table arp")
 
 # What the makers of the loops know and listening cannot: pads have no attacks to count by.
@@ -139,6 +144,7 @@ def _arrange(studio: Studio, shas: dict[str, str]) -> str:
         revision = projects.submit(project, revision, change_key).revision
     _shuffle(studio, project, _of(shas, SHUFFLED[0]), _of(shas, SHUFFLED[1]))
     _reorder(studio, project, _of(shas, REORDERED))
+    _coil(studio, project, [_of(shas, words) for words in COILED])
     return project
 
 
@@ -153,6 +159,13 @@ def _shuffle(studio: Studio, project: str, source: str, target: str) -> None:
         SetGroove(hand=target, timing=0.95, accents=0.4),
     ):
         state = studio.projects.submit(project, state.revision, intent)
+
+
+def _coil(studio: Studio, project: str, hands: list[str]) -> None:
+    """Some of its loops lie on keys, to be switched while it plays."""
+    state = studio.projects.state(project)
+    for hand in hands:
+        state = studio.projects.submit(project, state.revision, CoilLoop(hand=hand))
 
 
 def _reorder(studio: Studio, project: str, sha: str) -> None:

@@ -7,6 +7,7 @@ from zeroknot.core.errors import FormatError, ZeroKnotError
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.methods import METHODS
+from zeroknot.document.edits.coil import SetCoil
 from zeroknot.document.edits.slices import LaySlices
 from zeroknot.document.project import Project
 
@@ -38,6 +39,7 @@ def coherent(project: Project) -> Project:
         for clip in project.clips:
             project.track(clip.track)
             project.strand(clip.strand)
+        SetCoil(slots=project.coil, what="").apply(project)
         _ = project.metre_map.position(project.end_beat), project.last_bar
     except (ZeroKnotError, ArithmeticError, ValueError, StopIteration) as error:
         raise FormatError(f"the project does not hold together: {error}") from error

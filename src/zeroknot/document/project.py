@@ -22,6 +22,7 @@ from zeroknot.core.groove.groove import Groove
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.harmony.key_map import KeyMap
 from zeroknot.core.listening.reading import Reading
+from zeroknot.core.notes.written import MOST_NOTES, Notes
 from zeroknot.core.order.order import Order
 from zeroknot.core.order.played import Round
 from zeroknot.core.render.seam import LONGEST_CROSSFADE_MS
@@ -36,6 +37,7 @@ from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.placing import Stretch, Tied
 from zeroknot.core.warp.straighten import Straighten
 from zeroknot.core.warp.warp_map import WarpMap
+from zeroknot.document.coil import Slot
 from zeroknot.document.groove import FeelChange, KeptGroove, LaidGroove
 from zeroknot.document.key import InKey
 from zeroknot.document.slices import MOST_DEALT, MOST_ROUNDS, Dealt
@@ -88,6 +90,7 @@ class Strand(Named):
     order     of its pieces; None where they play as they were cut
     dealt     orders that were dealt, the newest last
     rounds    that were played on its pads, the newest last
+    notes     of a MIDI loop as a person changed them; None where they are as in its file
     """
 
     name: str = Field(max_length=LONGEST_NAME)
@@ -110,6 +113,7 @@ class Strand(Named):
     order: Order | None = None
     dealt: tuple[Dealt, ...] = Field((), max_length=MOST_DEALT)
     rounds: tuple[Round, ...] = Field((), max_length=MOST_ROUNDS)
+    notes: Notes | None = Field(None, max_length=MOST_NOTES)
     settings: StretchSettings = StretchSettings()
     gain_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
     yarn: int = Field(0, ge=0, lt=YARNS)
@@ -147,12 +151,22 @@ class Strand(Named):
             return None
         if self.order is None and all(piece == AS_CUT for piece in self.cut.pieces):
             return None
-        return self.order or self.as_cut
+        if self.order is not None:
+            return self.order
+        # By a groove its hits are moved, and its cuts with them.
+        return Order.as_cut(self.cut.starts, self.warp)
 
     @cached_property
     def as_cut(self) -> Order:
-        """Its pieces as they were recorded, each where it is laid."""
-        return Order.as_cut(self.cut.starts if self.cut else (self.base.zero.second,), self.warp)
+        """Its pieces as they were recorded, each where it is laid; a groove comes on top."""
+        starts = self.cut.starts if self.cut else (self.base.zero.second,)
+        return Order.as_cut(starts, self.tied.warp)
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """SHA-256 of its recording and of those that it borrows from."""
+        borrowed = self.cut.borrowed if self.cut else ()
+        return (self.loop, *(b.source for b in borrowed))
 
     @property
     def round_beats(self) -> float:
@@ -235,6 +249,7 @@ class Project(Named):
     tracks: tuple[Track, ...] = ()
     strands: tuple[Strand, ...] = ()
     clips: tuple[Clip, ...] = ()
+    coil: tuple[Slot, ...] = ()
 
     @cached_property
     def tempo_map(self) -> TempoMap:
@@ -349,7 +364,8 @@ class Project(Named):
         return max(1, self.metre_map.bar_of_beat(math.nextafter(self.end_beat, 0.0) - 1e-6))
 
     def loops(self) -> frozenset[str]:
-        return frozenset(s.loop for s in self.strands)
+        """SHA-256 of every recording that something of it sounds from."""
+        return frozenset(sha for s in self.strands for sha in s.sources)
 
 
 def _one_of(part: T, other: T | None) -> T:

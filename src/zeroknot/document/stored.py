@@ -18,7 +18,7 @@ from zeroknot.document.project import Project
 
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 
-SCHEMA = 4
+SCHEMA = 5
 
 
 def _shift_of_a_strand(strand: dict[str, Any]) -> dict[str, Any]:
@@ -41,8 +41,9 @@ def _edit_2(edit: dict[str, Any]) -> dict[str, Any]:
     return edit
 
 
-# From a schema's number to the next: for trees and for edits. 2 to 3 and 3 to 4 only added what
-# is none by itself (grooves; which parts of a recording are heard), so nothing has to be done.
+# From a schema's number to the next: for trees and for edits. From 2 on each only added what is
+# none by itself (grooves; which parts of a recording are heard; slices, notes, the coil), so there
+# is nothing to do.
 TREE_UPGRADES: Mapping[int, Upgrade] = {1: _tree_2}
 EDIT_UPGRADES: Mapping[int, Upgrade] = {1: _edit_2}
 

@@ -26,12 +26,16 @@ from zeroknot.store.loops import LoopStore
 from zeroknot.studio.known import (
     Begin,
     Compare,
+    FindZeros,
     Listen,
     Measure,
+    Read,
+    as_they_are,
     no_tones,
     nothing_begun,
     nothing_compared,
     nothing_measured,
+    nothing_read,
 )
 
 SHA_DIGITS = 64
@@ -53,6 +57,8 @@ class Hand:
     listen   tells how much each pitch class sounds in it
     begin    tells where its attacks begin
     compare  tells how unlike its pieces sound
+    zeros    tells where it crosses zero
+    score    tells the notes of a MIDI loop
     """
 
     strand: Strand
@@ -62,6 +68,8 @@ class Hand:
     listen: Listen = no_tones
     begin: Begin = nothing_begun
     compare: Compare = nothing_compared
+    zeros: FindZeros = as_they_are
+    score: Read = nothing_read
 
     @property
     def hits(self) -> tuple[Hit, ...]:

@@ -3,7 +3,7 @@
 import threading
 from collections.abc import Callable
 from pathlib import Path
-from typing import Generic, TypeVar
+from typing import Any, Generic, TypeVar
 
 from cachetools import LRUCache
 
@@ -11,8 +11,9 @@ from zeroknot.core.groove.hit import Hit
 from zeroknot.core.harmony.profile import NO_TONES, Profile
 from zeroknot.core.listening.sound_kind import UNPITCHED
 from zeroknot.core.loop import Loop
+from zeroknot.core.notes.written import Score
 from zeroknot.studio.executors import Executors
-from zeroknot.studio.known import Begin, Begun, Compare, Distances
+from zeroknot.studio.known import Begin, Begun, Compare, FindZeros, Read
 
 MOST_HITS = 200_000  # held in memory, of all loops together
 MOST_PROFILES = 50_000
@@ -77,18 +78,38 @@ def measured_begun(folder: Path, executors: Executors) -> Begin:
 
 
 def measured_likeness(folder: Path, executors: Executors) -> Compare:
-    """How unlike the pieces of a loop sound."""
-    lock = threading.Lock()
-    known: LRUCache[tuple[str, tuple[float, ...]], Distances] = LRUCache(MOST_COMPARED)
+    """How unlike the pieces of a loop sound, by where they begin and end."""
+    return _by_places(folder, executors, "likeness_of")
 
-    def of(loop: Loop, edges: tuple[float, ...]) -> Distances:
-        key = loop.sha, edges
+
+def found_zeros(folder: Path, executors: Executors) -> FindZeros:
+    """Where a loop crosses zero, next to some seconds."""
+    return _by_places(folder, executors, "zeros_at")
+
+
+def _by_places(
+    folder: Path, executors: Executors, task: str
+) -> Callable[[Loop, tuple[float, ...]], Any]:
+    """What a task tells of some seconds of a loop; asked from any thread."""
+    lock = threading.Lock()
+    known: LRUCache[tuple[str, tuple[float, ...]], Any] = LRUCache(MOST_COMPARED)
+
+    def of(loop: Loop, seconds: tuple[float, ...]) -> Any:
+        key = loop.sha, seconds
         with lock:
             found = known.get(key)
         if found is None:
-            found = executors.look("likeness_of", folder, *key).result()
+            found = executors.look(task, folder, *key).result()
             with lock:
                 known[key] = found
         return found
 
     return of
+
+
+def read_scores(folder: Path, executors: Executors) -> Read:
+    """What a MIDI loop has written."""
+    scores: Measured[Score] = Measured(
+        folder, executors, "score_in", MOST_HITS, lambda found: 1 + len(found.notes)
+    )
+    return scores.of

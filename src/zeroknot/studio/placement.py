@@ -5,7 +5,8 @@ Nothing else looks up a project's tempo for a pass.
 """
 
 import math
-from dataclasses import dataclass, replace
+from collections.abc import Collection
+from dataclasses import astuple, dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -17,8 +18,11 @@ from zeroknot.core.groove.hit import REGISTERS
 from zeroknot.core.harmony.degrees import degrees_kept
 from zeroknot.core.harmony.fit import interval
 from zeroknot.core.loop import Loop
+from zeroknot.core.order.felt import felt, heard_pieces
+from zeroknot.core.order.order import Order
 from zeroknot.core.render.any_plan import PassPlan
 from zeroknot.core.render.clicks import ClickPlan
+from zeroknot.core.render.live_plan import LivePlan, plan_live
 from zeroknot.core.render.order_plan import OrderPlan, Pad, plan_order, plan_pads
 from zeroknot.core.render.plan import (
     LONGEST_LEAD_BEATS,
@@ -98,8 +102,12 @@ class Placement:
     @property
     def law(self) -> object:
         """Where it is the same, a strand has the same plan."""
-        feel = self.feel.feel.phase(self.beat, self.strand.span) if self.feel else None
+        feel = self.feel.feel.phase(self.beat, self._felt_beats) if self.feel else None
         return self._time_law, feel, self.semitones, self.by_note
+
+    @property
+    def _felt_beats(self) -> float:
+        return max(self.strand.span, self.strand.round_beats)
 
     @property
     def _time_law(self) -> object:
@@ -194,19 +202,52 @@ class Placement:
 
         Raises StretchError as `plan` does.
         """
-        order, cut = self.strand.played, self.strand.cut
+        order, cut = self.order, self.strand.cut
         if order is None or cut is None:
             return self.plan
         return plan_order(
-            base=self.plan, cut=cut, order=order, frame_of=self._frame_in_round,
+            base=self._pieces.plan, cut=cut, order=order, frame_of=self._frame_in_round,
             channels=self.loop.channels,
+        )  # fmt: skip
+
+    @property
+    def order(self) -> Order | None:
+        """What its pieces play there, by the groove that is laid over it; None where it is whole.
+
+        As it was cut its hits are moved, as without cuts; a new order's tiles are.
+        """
+        strand, laid = self.strand, self.strand.groove
+        if strand.order is None or strand.cut is None or laid is None:
+            return strand.played
+        edges = (*strand.cut.starts, strand.warp.end.second)
+        pieces = heard_pieces(laid.hits, edges)
+        return felt(strand.order, laid.layer, laid.groove or self.feel, pieces)
+
+    @property
+    def _pieces(self) -> "Placement":
+        """The pass that its pieces are of: in a new order they are as without a groove."""
+        if self.strand.order is None or self.strand.groove is None:
+            return self
+        return replace(self, strand=self.strand.changed(groove=None), feel=None)
+
+    def live(self, apart: Collection[int]) -> LivePlan | None:
+        """The same for who mixes it; None where it is not cut.
+
+        apart  pieces that something is about to be done to
+        """
+        cut = self.strand.cut
+        if cut is None:
+            return None
+        return plan_live(
+            base=self._pieces.plan, cut=cut, order=self.order or self.strand.as_cut,
+            frame_of=self._frame_in_round, channels=self.loop.channels, apart=apart,
         )  # fmt: skip
 
     @property
     def pads(self) -> tuple[OrderPlan, tuple[Pad, ...]]:
         """Every piece by itself, as pads play it."""
         cut = self.strand.cut or Cut.at((self.warp.zero.second,))
-        return plan_pads(self.plan, cut, self.loop.channels)
+        return plan_pads(self._pieces.plan, cut, self._frame_in_round, self.loop.channels)
 
     def _frame_in_round(self, beat: float) -> int:
         """Where a beat of the order lies; counted from the round, as the knots of a plan are."""
@@ -247,6 +288,7 @@ class Placement:
             lengths_by=below,
             by_note=self.by_note,
             parts=self.choice.parts,
+            notes=tuple(astuple(n) for n in strand.notes or ()),
         )
 
     @cached_property

@@ -60,7 +60,9 @@ class SheetMaker:
         self, project: Project, loops: Mapping[str, Loop], before: "SheetMaker | None" = None
     ):
         self.project, self.loops = project, loops
-        self._plans: dict[tuple[str, object], PassPlan] = {}
+        self._plans: dict[tuple[object, object], PassPlan] = {}
+        self._own = {strand.id: strand for strand in project.strands}
+        self._others: dict[int, Strand] = {}  # kept, so that none is taken for another
         if before and not before.project.is_laid_as(project):
             before = None
         self.laid = {clip.id: self._laid(clip, before) for clip in project.clips if not clip.muted}
@@ -90,6 +92,10 @@ class SheetMaker:
         laid = self._laid_of(clip, strand)
         self.plans |= {plan.digest: plan for plan in laid.plans}
         return tuple(replace(e, gain=e.gain * level) for e in laid.events)
+
+    def laid_as(self, clip: Clip, strand: Strand) -> LaidClip:
+        """A clip that the project does not have, of a strand as it is given."""
+        return self._laid_of(clip, strand)
 
     def _laid(self, clip: Clip, before: "SheetMaker | None") -> LaidClip:
         strand = self.project.strand(clip.strand)
@@ -194,8 +200,11 @@ class SheetMaker:
         self, clip: Clip, strand: Strand, loop: Loop, beat: float, key_beat: float
     ) -> PassPlan:
         placed = Placement.of(self.project, strand, loop, beat, clip.shift, key_beat)
-        # What is in hand may be heard otherwise than the strand of that id.
-        key = HAND_TRACK if clip.track == HAND_TRACK else strand.id, placed.law
+        # What is in hand, or on the coil, may be heard otherwise than the strand of that id.
+        is_own = self._own.get(strand.id) is strand
+        if not is_own:
+            self._others[id(strand)] = strand
+        key = strand.id if is_own else id(strand), placed.law
         if key not in self._plans:
             self._plans[key] = placed.heard
         return self._plans[key]

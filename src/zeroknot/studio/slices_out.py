@@ -1,11 +1,13 @@
 """What of slices leaves the application? A kit, a recording with its cuts, an order as MIDI."""
 
+from collections.abc import Collection
 from pathlib import Path
 from typing import BinaryIO
 
 from zeroknot.core.errors import EditError
 from zeroknot.core.formats.order_midi import read_order, write_order
 from zeroknot.core.order.order import Order
+from zeroknot.core.render.live_plan import LivePlan
 from zeroknot.core.render.order_plan import OrderPlan, Pad
 from zeroknot.core.slicing.cut import Cut
 from zeroknot.core.slicing.edges import Edge
@@ -35,6 +37,20 @@ class SlicesOut:
         self._renders.know({plan.digest: plan})
         return plan, pads
 
+    def live(
+        self, project: Project, hand: Hand, beat: float, apart: Collection[int]
+    ) -> tuple[str, LivePlan] | None:
+        """What a page mixes by itself, and the render that it sounds like; None where it is whole.
+
+        apart  pieces that something is about to be done to
+        """
+        placed = Placement.of(project, hand.strand, hand.loop, beat)
+        plan = placed.live(apart)
+        if plan is None:
+            return None
+        self._renders.know({cell.digest: cell for cell, _ in plan.cells})
+        return placed.heard.digest, plan
+
     def edges(self, hand: Hand) -> tuple[Edge, ...]:
         """Step and slope in dB at each cut, as they would click without fades."""
         task = "edges_of_cuts", self._store.folder, hand.loop.sha, _cut(hand).starts
@@ -45,7 +61,10 @@ class SlicesOut:
         """A ZIP of an SFZ file and a WAV a slice, as pads play them."""
         plan, pads = self.pads(project, hand, beat)
         file = self._store.new_incoming()
-        task = "kit_to_zip", self._store.folder, plan, pads, _cut(hand).pieces, name, file
+        cut = _cut(hand)
+        pads = tuple(pads[i] for i in cut.on_pads)
+        pieces = tuple(cut.all_pieces[i] for i in cut.on_pads)
+        task = "kit_to_zip", self._store.folder, plan, pads, pieces, name, file
         self._executors.look(*task).result()
         return file
 
@@ -57,17 +76,18 @@ class SlicesOut:
         return file
 
     def midi(self, project: Project, hand: Hand, beat: float) -> bytes:
-        """The order as a MIDI file at the tempo there."""
+        """The order as a MIDI file at the tempo there, as it is heard: by its groove."""
         metre = project.metre_map.metre_at(1)
         strand, cut = hand.strand, _cut(hand)
         bpm = project.tempo_map.bpm_at(beat) if strand.follows else strand.own_bpm
         written = metre.numerator, metre.denominator
-        return write_order(strand.order or strand.as_cut, len(cut.pieces), bpm, written)
+        order = Placement.of(project, strand, hand.loop, beat).order or strand.as_cut
+        return write_order(order, cut.on_pads, bpm, written)
 
     def read_midi(self, project: Project, hand: Hand, file: BinaryIO) -> Order:
         """The order that a MIDI file plays of its slices."""
         per_bar = project.metre_map.metre_at(1).beats_per_bar
-        return read_order(file, len(_cut(hand).pieces), per_bar)
+        return read_order(file, _cut(hand).on_pads, per_bar)
 
 
 def _cut(hand: Hand) -> Cut:

@@ -18,6 +18,7 @@ from zeroknot.core.timeline.grid import pulses
 from zeroknot.document.project import Project
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.audition import Audition, auditioned, match_db
+from zeroknot.studio.coil import LaidSlot, laid_coil
 from zeroknot.studio.hand import in_hand
 from zeroknot.studio.renders import Renders
 from zeroknot.studio.sheets import HAND_TRACK, SheetMaker, gain
@@ -34,6 +35,7 @@ class SongSheet:
     token: str
     maker: SheetMaker
     hand_events: tuple[Event, ...]
+    coil: tuple[LaidSlot, ...]
     grid: tuple[str, int, int]  # what the table of pulses depends on
 
 
@@ -67,12 +69,15 @@ class SongSheets:
         end_beat = project.metre_map.beat_of_bar(last_bar + 1)
         level = match_db(hand.loop, audition) if hand else 0.0
         hand_events = maker.hand(hand.strand, end_beat, gain(level)) if hand else ()
+        coil = laid_coil(maker, end_beat, before.coil if before else ())
+        for laid in coil:
+            maker.plans |= {plan.digest: plan for plan in laid.plans}
         self._renders.know(maker.plans)
         first_frame = min((e.at for laid in maker.laid.values() for e in laid.events), default=0)
         first_beat = project.tempo_map.beat_of_second(first_frame / project.rate)
         first_bar = min(1, project.metre_map.bar_of_beat(first_beat))
         grid = time_key(project), first_bar, last_bar
-        sheet = SongSheet(secrets.token_hex(8), maker, hand_events, grid)
+        sheet = SongSheet(secrets.token_hex(8), maker, hand_events, coil, grid)
         with self._lock:
             self._told[sheet.token], self._last[project.id] = sheet, maker
         if before is not None and before.maker.project.id == project.id:
@@ -101,6 +106,7 @@ def _whole(sheet: SongSheet) -> dict[str, Any]:
     return {
         "events": list(maker.arrangement().events),
         "hand_events": list(sheet.hand_events),
+        "coil": _coil(sheet),
         "pulses": _pulses(sheet),
         "shapes": shapes_of(maker.plans, maker.loops),
     }
@@ -121,9 +127,22 @@ def _since(before: SongSheet, now: SongSheet) -> dict[str, Any]:
             "gone": [id_ for id_ in old if id_ not in events],
         },
         "hand_events": (None if now.hand_events == before.hand_events else list(now.hand_events)),
+        "coil": None if now.coil == before.coil else _coil(now),
         "pulses": None if now.grid == before.grid else _pulses(now),
         "shapes": shapes_of(fresh, now.maker.loops),
     }
+
+
+def _coil(sheet: SongSheet) -> list[dict[str, Any]]:
+    return [
+        {
+            "slot": laid.slot.id,
+            "round": laid.strand.round_beats,
+            "anew": laid.slot.anew,
+            "events": list(laid.events),
+        }
+        for laid in sheet.coil
+    ]
 
 
 def _pulses(sheet: SongSheet) -> list[tuple[float, int, int, int]]:

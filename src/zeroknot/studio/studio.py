@@ -35,10 +35,12 @@ from zeroknot.studio.key_view import Clashes
 from zeroknot.studio.known import Known
 from zeroknot.studio.made_loops import MadeLoops
 from zeroknot.studio.measured import (
+    found_zeros,
     measured_begun,
     measured_hits,
     measured_likeness,
     measured_tones,
+    read_scores,
 )
 from zeroknot.studio.placement import Placement
 from zeroknot.studio.prints import Prints
@@ -69,13 +71,15 @@ class Studio:
         self.tones = measured_tones(self.store.folder, executors)
         self.begun = measured_begun(self.store.folder, executors)
         self.alike = measured_likeness(self.store.folder, executors)
+        zeros = found_zeros(self.store.folder, executors)
+        self.score = read_scores(self.store.folder, executors)
         self.loops = LoopStore(self._engine)
         self.clashes = Clashes(self.store.folder, self.loops, executors)
         self.jobs = Jobs(JobStore(self._engine), self.announcer)
         self.shelf = Shelf(self.loops, SearchStore(self._engine), self.announcer, self.jobs)
         self.projects = Projects(
             RevisionStore(self._engine),
-            Known(self.loops, self.hits, self.tones, self.begun, self.alike),
+            Known(self.loops, self.hits, self.tones, self.begun, self.alike, zeros, self.score),
             self.announcer,
         )
         incoming = IncomingStore(self._engine)

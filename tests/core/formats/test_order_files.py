@@ -51,20 +51,20 @@ class MidiTest(unittest.TestCase):
 
     def test_one_note_a_slice_from_c_up_on_exact_ticks(self):
         order = Order.of(4.0, [Tile(0, 0.5, 3), Tile(1 / 3, 1 / 3, 0), Tile(2, 1, 2, gain_db=-12)])
-        notes, end = self.notes(write_order(order, 4, 96.0))
+        notes, end = self.notes(write_order(order, range(4), 96.0))
         self.assertEqual(notes, [(0, 39, 100), (320, 36, 100), (1920, 38, 50)])
         self.assertEqual(end, 4 * 960)
 
     def test_a_roll_is_as_many_notes_and_a_rest_is_none(self):
         order = Order.of(4.0, [Tile(0, 1, 0, hits=4, rise_db=12.0), Tile(2, 1, 1, muted=True)])
-        notes, _ = self.notes(write_order(order, 2, 96.0))
+        notes, _ = self.notes(write_order(order, range(2), 96.0))
         self.assertEqual([n[0] for n in notes], [0, 240, 480, 720])
         velocities = [n[2] for n in notes]
         self.assertEqual(velocities, sorted(velocities))
 
     def test_what_is_written_is_read_back(self):
         order = Order.of(8.0, [*even([3, 1, 0, 2], 0.75).tiles, Tile(6, 2, 1, gain_db=-6.0)])
-        again = read_order(io.BytesIO(write_order(order, 4, 131.0)), 4)
+        again = read_order(io.BytesIO(write_order(order, range(4), 131.0)), range(4))
         self.assertEqual(again.beats, 8.0)
         for a, b in zip(order.tiles, again.tiles, strict=True):
             self.assertEqual(a.piece, b.piece)
@@ -73,14 +73,14 @@ class MidiTest(unittest.TestCase):
             self.assertAlmostEqual(a.gain_db, b.gain_db, delta=0.2)  # a velocity is a whole number
 
     def test_notes_of_no_slice_are_left_out_and_none_at_all_is_said(self):
-        data = write_order(even([0, 1, 5, 7]), 8, 120.0)
-        self.assertEqual([t.piece for t in read_order(io.BytesIO(data), 4).tiles], [0, 1])
+        data = write_order(even([0, 1, 5, 7]), range(8), 120.0)
+        self.assertEqual([t.piece for t in read_order(io.BytesIO(data), range(4)).tiles], [0, 1])
         with self.assertRaisesRegex(FormatError, "none of its notes is from 36 to 37"):
-            read_order(io.BytesIO(write_order(even([5, 6]), 8, 120.0)), 2)
+            read_order(io.BytesIO(write_order(even([5, 6]), range(8), 120.0)), range(2))
         with self.assertRaisesRegex(FormatError, "128 notes"):
-            write_order(even([0]), 129, 120.0)
+            write_order(even([0]), range(129), 120.0)
         # Of more than 92 the first lies as far below as they need.
-        notes, _ = self.notes(write_order(even([0, 127]), 128, 120.0))
+        notes, _ = self.notes(write_order(even([0, 127]), range(128), 120.0))
         self.assertEqual([n[1] for n in notes], [0, 127])
 
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from tests.sounds import RATE, audio, drum_loop, sine
+from zeroknot.core.errors import SliceError
 from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.order.order import Order, Tile
 from zeroknot.core.render.any_plan import plan_of_text
@@ -16,6 +17,7 @@ from zeroknot.core.render.plan import plan_pass
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.slicing.cut import Cut, into_equal
 from zeroknot.core.slicing.piece import Piece
+from zeroknot.core.slicing.shape import Shape
 from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.warp.warp_map import WarpMap
 
@@ -198,3 +200,72 @@ class OrderTest(Laid):
         for wrong in ({"pan": 2.0}, {"gain_db": 20.0}, {"semitones": 60.0}, {"length": "other"}):
             with self.subTest(wrong), self.assertRaisesRegex(Exception, "from|one of"):
                 Piece(**wrong)
+
+
+class TogetherTest(Laid):
+    """Several pieces at once, groups of which one sounds, what rings on after its tile."""
+
+    def test_pieces_at_once_are_their_sum(self):
+        cut = self.cut()
+        a, b = Order(8.0, (Tile(2.0, 0.5, 3),)), Order(8.0, (Tile(2.0, 0.5, 6),))
+        both = Order(8.0, (Tile(2.0, 0.5, 3, also=(6,)),))
+        alone = [self.heard(order, cut) for order in (a, b)]
+        np.testing.assert_allclose(self.heard(both, cut), sum(alone), atol=1e-6)
+        with self.assertRaisesRegex(SliceError, "at once"):
+            Tile(0.0, 1.0, 2, also=(2,))
+
+    def ringing(self, **more):
+        """A long piece in a short tile, and another a beat later."""
+        cut = self.cut(4, p0={"rings": True, **more}, p1=more)
+        return self.plan(Order(8.0, (Tile(0.5, 0.5, 0), Tile(1.5, 0.5, 1))), cut)
+
+    def test_of_a_choke_group_one_sounds(self):
+        long, other = self.ringing().voices
+        self.assertGreater(long.frames, self.frame_of(1.5))
+        choked, _ = self.ringing(choke=1).voices
+        self.assertEqual(choked.at + choked.frames, other.at + other.fade_in)
+        self.assertGreater(choked.fade_out, 0)
+
+    def test_what_rings_past_the_round_is_choked_by_what_begins_the_next(self):
+        cut = self.cut(2, p0={"rings": True, "choke": 2}, p1={"choke": 2})
+        order = Order(8.0, (Tile(0.5, 0.5, 1), Tile(7.0, 0.5, 0)))
+        last = self.plan(order, cut).voices[-1]
+        self.assertAlmostEqual(last.at + last.frames, self.frame_of(8.5), delta=1)
+
+    def test_a_release_rings_on_after_the_tile_and_falls(self):
+        cut = self.cut(2, p0={"shape": Shape(release_ms=300.0)})
+        plan = self.plan(Order(8.0, (Tile(0.5, 0.5, 0),)), cut, self.laid("weave"))
+        (voice,) = plan.voices
+        held = self.frame_of(1.0)
+        self.assertEqual(voice.at + voice.frames, held + round(0.3 * RATE))
+        tone = audio(np.concatenate([np.zeros(4410), sine(330.0, 6.0, 0.5)]))
+        sources = [Rendering(tone, Attacks.none(), s) for s in plan.sources]
+        out = np.abs(OrderRendering(plan, sources).whole()[0, plan.lead_frames :])
+        for after, share in ((0.075, np.e**-1), (0.15, np.e**-2)):  # four time constants in 300 ms
+            at = held + round(after * RATE)
+            self.assertAlmostEqual(out[at - 200 : at + 200].max(), 0.5 * share, delta=0.02)
+
+    def test_a_piece_may_have_a_method_of_its_own(self):
+        plan = self.plan(cut=self.cut(4, p2={"method": "spool"}))
+        self.assertEqual([s.method for s in plan.sources], ["strike", "spool"])
+        self.assertEqual(plan_of_text(plan.text), plan)
+        with self.assertRaisesRegex(SliceError, "method is one of"):
+            Piece(method="nothing")
+
+    def test_a_sway_goes_from_side_to_side_by_beats(self):
+        cut = self.cut(1, p0={"sway": 1.0, "sway_beats": 4.0})
+        plan = self.plan(cut=cut, base=self.laid("weave"))
+        tone = audio(np.concatenate([np.zeros(4410), sine(330.0, 6.0, 0.5)]))
+        sources = [Rendering(tone, Attacks.none(), s) for s in plan.sources]
+        out = OrderRendering(plan, sources).whole()[:, plan.lead_frames :]
+        self.assertEqual(plan.channels, 2)
+
+        def sides(beat):
+            at = self.frame_of(beat)
+            return np.abs(out[:, at - 100 : at + 100]).max(axis=1)
+
+        left, right = sides(1.0)  # a quarter of its period: all to the right
+        self.assertLess(left, 0.02 * right)
+        left, right = sides(3.0)
+        self.assertLess(right, 0.02 * left)
+        np.testing.assert_allclose(*sides(2.0), rtol=0.05)

@@ -59,7 +59,7 @@ function played(seed) {
     if (what === "hand") plan.hearHand("hand", now);
     if (what === "no hand") plan.hearHand(null, now);
     if (what === "at bar") {
-      plan.waitsForBar = true;
+      plan.waits = "bar";
       plan.hearHand("hand", now);
     }
     if (what === "stop") {

@@ -347,7 +347,7 @@ test("what is in hand joins at once or on the bar line, takes the place of its c
   stage.plan.hearHand(null, stage.now);
   stage.run(0.2);
   assert.ok(!stage.heard(stage.now).some((h) => h.event.track === "hand"));
-  stage.plan.waitsForBar = true;
+  stage.plan.waits = "bar";
   stage.plan.hearHand("hand", stage.now);
   stage.run(3);
   const begun = stage.firstOf(() => true);

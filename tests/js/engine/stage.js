@@ -13,9 +13,9 @@ export const frames = (seconds) => Math.round(seconds * RATE);
 /**
  * A sheet of clips, each a loop of `bars` bars of 4/4 that is repeated.
  * @param {{bpm?: number, bars?: number, metre?: number, tail?: number, lead?: number,
- *   clips?: {name?: string, beat?: number, bars?: number, passes?: number, gain?: number}[], hand?: boolean}} [given]
+ *   clips?: {name?: string, beat?: number, bars?: number, passes?: number, gain?: number}[], hand?: boolean, coil?: {slot: string, bars: number}[]}} [given]
  */
-export function sheetOf({ bpm = 96, bars = 16, metre = 4, tail = 0, lead = 0, clips = [{}], hand = false } = {}) {
+export function sheetOf({ bpm = 96, bars = 16, metre = 4, tail = 0, lead = 0, clips = [{}], hand = false, coil = [] } = {}) {
   /** @param {number} beat */
   const at = (beat) => Math.floor((beat * 60 * RATE) / bpm + 0.5);
   /** @type {any[]} */
@@ -39,10 +39,21 @@ export function sheetOf({ bpm = 96, bars = 16, metre = 4, tail = 0, lead = 0, cl
   });
   const pulses = [];
   for (let beat = 0; beat < (bars + 64) * 4; beat += 1) pulses.push([beat, at(beat), 1 + Math.floor(beat / metre), 1 + (beat % metre)]);
+  const coiled = coil.map(({ slot, bars: long }) => {
+    const passes = Math.floor((bars + 64) / long);
+    const own = Array.from({ length: passes }, (_, pass) => {
+      const from = at(pass * long * 4);
+      const body = at((pass + 1) * long * 4) - from;
+      shapes[`${slot}@${bpm}/${body}`] = { channels: 2, frames: body, lead: 0, body };
+      return { id: `${slot}:${pass}`, track: "coil", strand: slot, digest: `${slot}@${bpm}/${body}`, gain: 1, fade_in: 0, fade_out: 0, at: from, start: 0, frames: body };
+    });
+    return { slot, round: long * 4, anew: false, events: own };
+  });
   const closeBeat = Math.ceil(endBeat / metre - 1e-9) * metre;
   return /** @type {any} */ ({
     revision: 1, rate: RATE, events, shapes, tracks: [{ id: "t", gain: 1 }], master: 1,
     hand_events: hand ? [{ ...events[0], id: "hand:0", strand: "hand", track: "hand", digest: `hand@${bpm}`, frames: at(64), start: 0, at: 0 }] : [],
+    coil: coiled,
     first_frame: Math.min(0, ...events.map((e) => e.at)), end_frame: Math.max(0, ...events.map((e) => e.at + e.frames)),
     close_frame: at(closeBeat), last_bar: bars, pulses, time_key: `${bpm} ${metre}`,
   });

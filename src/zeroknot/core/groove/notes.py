@@ -1,7 +1,10 @@
 """Which hits does a MIDI loop have? The moments at which its notes begin."""
 
+from collections.abc import Collection
+
 from zeroknot.core.formats.midi import MidiLoop
 from zeroknot.core.groove.hit import Hit, Register
+from zeroknot.core.notes.written import Notes, score_of
 from zeroknot.core.synth.voices import level_of
 from zeroknot.core.units import db_of_gain
 
@@ -14,10 +17,15 @@ HIGH_DRUMS = frozenset({42, 44, 46, 49, 51, 52, 53, 54, 55, 57, 59, 69, 70, 71, 
 
 def struck_notes(loop: MidiLoop) -> tuple[Hit, ...]:
     """Every moment at which notes of a MIDI loop begin, as a hit; the loudest says how loud."""
+    score = score_of(loop)
+    return struck_of(score.notes, score.drums)
+
+
+def struck_of(written: Notes, drums: Collection[int]) -> tuple[Hit, ...]:
+    """The same of notes; `drums` are the numbers of the parts that play drums."""
     notes: list[tuple[float, int, Register]] = sorted(
-        (note.start, note.velocity, _register_of(note.pitch, part.voice == "drums"))
-        for part in loop.parts
-        for note in part.notes
+        (note.start, note.velocity, _register_of(note.pitch, note.part in drums))
+        for note in written
     )
     found: list[Hit] = []
     for second, velocity, register in notes:

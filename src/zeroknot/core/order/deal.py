@@ -77,7 +77,9 @@ def dealt(
     else:
         pieces = _changed_places(pieces, deal, distances, random)
     for i, piece in zip(free, pieces, strict=True):
-        tiles[i] = replace(tiles[i], piece=piece)
+        tiles[i] = replace(
+            tiles[i], piece=piece, also=tuple(p for p in tiles[i].also if p != piece)
+        )
     for i in free:
         # Drawn whether used or not, so that one setting does not change what another deals.
         silence, roll, how = random.random(), random.random(), random.random()
@@ -106,7 +108,7 @@ def _is_free(index: int, tile: Tile, deal: Deal, beats_per_bar: float) -> bool:
 
 
 def _allowed(order: Order, deal: Deal, distances: NDArray[np.float64] | None) -> list[int]:
-    most = max((t.piece for t in order.tiles), default=0)
+    most = max((p for t in order.tiles for p in t.pieces), default=0)
     count = distances.shape[0] if distances is not None else most + 1
     last = count - 1 if deal.last is None else min(deal.last, count - 1)
     return list(range(min(deal.first, last), last + 1))
@@ -118,7 +120,8 @@ def _exchanged(
 ) -> int:  # fmt: skip
     """Another piece for one: of those most like it, or of more the farther it may go."""
     others = [p for p in allowed if p != piece]
-    if not others:
+    is_heard = distances is None or piece < distances.shape[0]  # else it is borrowed, and stays
+    if not others or not is_heard:
         random.random()
         return piece
     if distances is not None:
@@ -135,7 +138,7 @@ def _changed_places(
     out = list(pieces)
     for i in range(len(out) - 1, 0, -1):
         partners: Sequence[int] = range(i + 1)
-        if distances is not None and deal.far < 1.0:
+        if distances is not None and deal.far < 1.0 and max(out) < distances.shape[0]:
             ranked = sorted(partners, key=lambda j: (distances[out[i], out[j]], -j))
             partners = ranked[: max(2, round(deal.far * len(ranked)))]
         j = partners[int(random.random() * len(partners))]

@@ -22,6 +22,7 @@ from zeroknot.core.warp.warp_map import WarpMap
 MOST_TILES = 2048
 MOST_BEATS = 1024.0
 MOST_HITS = 16
+MOST_AT_ONCE = 8
 LEAST_BEATS = 1 / 256
 SAME_BEATS = 1e-6
 
@@ -31,6 +32,7 @@ class Tile:
     """beat       of the order, on which it begins
     beats      how long it is
     piece      index of what it plays
+    also       indices of what it plays beside that, at once
     gain_db    on top of the piece's level
     semitones  on top of its shift
     reverse    the other way round than the piece is played
@@ -50,6 +52,7 @@ class Tile:
     rise_db: float = 0.0
     climb: float = 0.0
     muted: bool = False
+    also: tuple[int, ...] = ()
 
     def __post_init__(self) -> None:
         within("a tile's beat", self.beat, 0.0, MOST_BEATS)
@@ -59,8 +62,21 @@ class Tile:
         within("a roll's hits", self.hits, 1, MOST_HITS)
         within("a roll's rise in dB", self.rise_db, -40.0, 40.0)
         within("a roll's climb in semitones", self.climb, -STEEPEST_SHIFT, STEEPEST_SHIFT)
-        if self.piece < 0:
+        if min(self.pieces) < 0:
             raise SliceError("a tile plays a piece that is there")
+        if len(set(self.pieces)) != len(self.pieces) or len(self.pieces) > MOST_AT_ONCE:
+            raise SliceError(f"a tile plays up to {MOST_AT_ONCE} pieces at once, each of them once")
+
+    @property
+    def pieces(self) -> tuple[int, ...]:
+        """All that it plays."""
+        return (self.piece, *self.also)
+
+    def with_also(self, piece: int) -> "Tile":
+        """One piece more at once, where there is room for it."""
+        if piece in self.pieces or len(self.pieces) == MOST_AT_ONCE:
+            return self
+        return replace(self, also=(*self.also, piece))
 
     def level_of(self, hit: int) -> float:
         """dB of one of its hits."""
@@ -213,6 +229,16 @@ class Order:
         """One tile more, over what was there."""
         return self._over([tile])
 
+    def stacked(self, which: Sequence[int]) -> "Order":
+        """What those play, all at once where the first of them lies; the others rest."""
+        first, *others = sorted(which)
+        tile = self.tiles[first]
+        for i in others:
+            for piece in self.tiles[i].pieces:
+                tile = tile.with_also(piece)
+        tiles = [tile if i == first else t for i, t in enumerate(self.tiles) if i not in others]
+        return Order(self.beats, tuple(tiles))
+
     def swapped(self, first: int, second: int) -> "Order":
         """What two tiles play, exchanged; their places and lengths stay."""
         tiles = list(self.tiles)
@@ -252,6 +278,15 @@ class Order:
             ),
         )  # fmt: skip
 
+    def without_piece(self, piece: int) -> "Order":
+        """Once a piece is gone: what played it alone rests, those after it are one less."""
+        kept = []
+        for tile in self.tiles:
+            left = [p - (p > piece) for p in tile.pieces if p != piece]
+            if left:
+                kept.append(replace(tile, piece=left[0], also=tuple(left[1:])))
+        return Order(self.beats, tuple(kept))
+
     def in_time(self, times: float) -> "Order":
         """Twice as fast (2) is twice in the same length, half as fast (0.5) its first half."""
         rounds = max(1, round(times))
@@ -290,6 +325,10 @@ class Order:
         """
         tiles: list[Tile] = []
         for tile in self.tiles:
+            if tile.piece >= len(before):  # what is borrowed is numbered after the loop's own
+                also = tuple(dict.fromkeys(_holding(i, before, after) for i in tile.also))
+                tiles.append(replace(tile, piece=_holding(tile.piece, before, after), also=also))
+                continue
             start = before[tile.piece]
             stop = before[tile.piece + 1] if tile.piece + 1 < len(before) else warp.end.second
             found = [i for i, s in enumerate(after) if start - 1e-6 <= s < stop - 1e-6]
@@ -306,6 +345,8 @@ class Order:
                     tiles[-1] = replace(last, beats=last.beats + tile.beats)
                     continue
                 found = [holds]
+            besides = {_holding(i, before, after) for i in tile.also}
+            tile = replace(tile, also=tuple(sorted(besides - set(found))))
             tiles += _shared_out(tile, found, [*after, warp.end.second], stop)
         return Order.of(self.beats, tiles)
 
@@ -318,6 +359,13 @@ class Order:
                 parts = [p for part in parts for p in _around(part, tile.beat, tile.end)]
             kept += parts
         return self.with_tiles([*kept, *tiles])
+
+
+def _holding(piece: int, before: Cuts, after: Cuts) -> int:
+    """The piece of a new cut that plays what one of the old did."""
+    if piece >= len(before):
+        return piece - len(before) + len(after)
+    return max(0, sum(s <= before[piece] + 1e-6 for s in after) - 1)
 
 
 def _around(tile: Tile, start: float, stop: float) -> list[Tile]:

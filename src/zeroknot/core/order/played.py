@@ -4,8 +4,8 @@ Conventions
 -----------
 - Strokes keep the beats at which they were played; an order is made of them with a strength, so
   100 % → 60 % is computed from what was played, never from the result.
-- Tiles do not overlap: of strokes at one moment the strongest is taken. A tile lasts until the next
-  begins, and no longer than its piece is, or than its pad was held.
+- Strokes at one moment are one tile, as loud as the strongest, whose piece comes first. A tile
+  lasts until the next begins, and no longer than its piece is, or than its pad was held.
 """
 
 import math
@@ -15,6 +15,7 @@ from dataclasses import dataclass
 from zeroknot.core.errors import SliceError
 from zeroknot.core.order.order import LEAST_BEATS, MOST_BEATS, MOST_TILES, Order, Tile
 from zeroknot.core.slicing.limits import within
+from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 
 QUIETEST = 1 / 127
 AT_ONCE_BEATS = 1 / 32
@@ -27,16 +28,19 @@ class Stroke:
     piece     that was struck
     velocity  0…1
     beats     for which it was held; None where that had no say
+    semitones  by which it was played higher
     """
 
     beat: float
     piece: int
     velocity: float = 1.0
     beats: float | None = None
+    semitones: float = 0.0
 
     def __post_init__(self) -> None:
         within("a stroke's beat", self.beat, -MOST_BEATS, MOST_BEATS)
         within("a velocity", self.velocity, 0.0, 1.0)
+        within("a shift in semitones", self.semitones, -STEEPEST_SHIFT, STEEPEST_SHIFT)
         if self.beats is not None:
             within("a stroke's length in beats", self.beats, 0.0, MOST_BEATS)
         if self.piece < 0:
@@ -84,12 +88,15 @@ def quantized(
     tiles: list[Tile] = []
     for beat, stroke in at:
         if tiles and beat - tiles[-1].beat < AT_ONCE_BEATS:
+            tiles[-1] = tiles[-1].with_also(stroke.piece)
             continue
         beats = min(lengths[stroke.piece], stroke.beats or MOST_BEATS, played.beats - beat)
         level = DB_A_DECADE * math.log10(max(QUIETEST, stroke.velocity)) if feels else 0.0
-        tiles.append(
-            Tile(beat, max(beats, LEAST_BEATS), stroke.piece, gain_db=max(-60.0, round(level, 2)))
-        )
+        tile = Tile(
+            beat, max(beats, LEAST_BEATS), stroke.piece, gain_db=max(-60.0, round(level, 2)),
+            semitones=stroke.semitones,
+        )  # fmt: skip
+        tiles.append(tile)
     if not tiles:
         raise SliceError("nothing was struck that is a slice of this")
     return Order.of(played.beats, tiles)

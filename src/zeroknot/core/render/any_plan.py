@@ -4,8 +4,9 @@ import json
 from typing import Any
 
 from zeroknot.core.render.clicks import ClickPlan
-from zeroknot.core.render.order_plan import OrderPlan, Voice
+from zeroknot.core.render.order_plan import OrderPlan
 from zeroknot.core.render.plan import RenderPlan
+from zeroknot.core.render.voice import Voice
 from zeroknot.core.slicing.shape import Shape
 from zeroknot.core.stretch.settings import StretchSettings
 
@@ -20,8 +21,11 @@ def channels_of(plan: PassPlan, loop_channels: int) -> int:
 
 def shifts_of(plan: PassPlan) -> frozenset[float]:
     """Semitones by which what is heard sounds higher, on the whole, than it was recorded."""
-    sources = plan.sources if isinstance(plan, OrderPlan) else (plan,)
-    return frozenset(round(source.heard_shift, 6) for source in sources)
+    if not isinstance(plan, OrderPlan):
+        return frozenset({round(plan.heard_shift, 6)})
+    heard = {plan.sources[voice.source] for voice in plan.voices}
+    own = [source for source in heard if source.source == plan.source]
+    return frozenset(round(source.heard_shift, 6) for source in own or plan.sources[:1])
 
 
 def plan_of_text(text: str) -> AnyPlan:
@@ -50,7 +54,17 @@ def _pass_of(told: dict[str, Any]) -> RenderPlan:
     )
     gains = tuple((int(at), float(db)) for at, db in told.pop("gains", ()))
     by_note = tuple(int(n) for n in told.pop("by_note", ()))
+    notes = tuple(
+        (float(start), float(end), int(pitch), int(velocity), int(part))
+        for start, end, pitch, velocity, part in told.pop("notes", ())
+    )
     settings = StretchSettings(**told.pop("settings", {}))
     return RenderPlan(
-        knots=knots, settings=settings, gains=gains, lengths_by=lengths_by, by_note=by_note, **told
+        knots=knots,
+        settings=settings,
+        gains=gains,
+        lengths_by=lengths_by,
+        by_note=by_note,
+        notes=notes,
+        **told,
     )

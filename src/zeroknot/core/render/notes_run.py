@@ -16,6 +16,7 @@ import numpy as np
 from zeroknot.core.audio import Samples
 from zeroknot.core.formats.midi import MidiLoop, MidiPart
 from zeroknot.core.listening.notes import SoundedNote
+from zeroknot.core.notes.written import with_notes
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.synth.kit import CHOKED
@@ -34,6 +35,8 @@ class NotesRendering(InBlocks):
 
     def __init__(self, loop: MidiLoop, plan: RenderPlan):
         self.plan = plan
+        if plan.notes:
+            loop = with_notes(loop, plan.notes)
         notes = [n for part in loop.parts for n in _played(part, plan)]
         self._notes = sorted(notes, key=lambda n: (n.at, n.voice, n.pitch))
 

@@ -5,14 +5,17 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from cachetools import LRUCache
+from numpy.typing import NDArray
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.mixing.pan import panned
 from zeroknot.core.render.in_blocks import InBlocks
-from zeroknot.core.render.order_plan import OrderPlan, Voice
-from zeroknot.core.render.shaped import shaped
+from zeroknot.core.render.order_plan import OrderPlan
+from zeroknot.core.render.shaped import Struck, released, shaped, slow_wave
+from zeroknot.core.render.voice import Voice
 from zeroknot.core.units import gain_of_db
 
+Floats = NDArray[np.float64]
 MOST_KEPT_BYTES = 32 * 1024 * 1024  # of shaped pieces
 
 
@@ -51,7 +54,9 @@ class OrderRendering(InBlocks):
         else:
             sound = self._read(voice, first, count)
         gain = gain_of_db(voice.gain_db) * _fades(voice, first, count)
-        return panned(sound * gain.astype(np.float32), voice.pan, self.plan.channels)
+        return panned(
+            sound * gain.astype(np.float32), _pan(voice, first, count), self.plan.channels
+        )
 
     def _read(self, voice: Voice, first: int, count: int) -> Samples:
         """The same before it is shaped, faded and panned."""
@@ -69,7 +74,9 @@ class OrderRendering(InBlocks):
         if key not in self._kept:
             whole = self._read(voice, 0, voice.frames)
             before = 0 if voice.reverse else voice.fade_in
-            self._kept[key] = shaped(whole, voice.shape, self.plan.rate, before)
+            held = voice.frames - voice.release
+            struck = Struck(before, held, voice.beat, voice.beat_frames)
+            self._kept[key] = shaped(whole, voice.shape, self.plan.rate, struck)
         return self._kept[key]
 
 
@@ -96,16 +103,25 @@ def _rounds(voice: Voice, plan: OrderPlan) -> list[_Shown]:
     ]
 
 
-def _fades(voice: Voice, first: int, count: int) -> np.ndarray:
+def _fades(voice: Voice, first: int, count: int) -> Floats:
     """float64 [count]: raised cosines at its edges, 1 between them."""
-    at = np.arange(first, first + count) + 0.5
+    at = np.arange(first, first + count, dtype=np.float64) + 0.5
     gain = np.ones(count)
     if voice.fade_in:
         gain *= _risen(at / voice.fade_in)
     if voice.fade_out:
         gain *= _risen((voice.frames - at) / voice.fade_out)
+    if voice.release:
+        gain *= released(at - (voice.frames - voice.release), voice.release)
     return gain
 
 
-def _risen(share: np.ndarray) -> np.ndarray:
+def _pan(voice: Voice, first: int, count: int) -> float | Floats:
+    if not voice.sway:
+        return voice.pan
+    beats = voice.beat + np.arange(first, first + count) / voice.beat_frames
+    return np.clip(voice.pan + voice.sway * slow_wave(beats, voice.sway_beats), -1.0, 1.0)
+
+
+def _risen(share: Floats) -> Floats:
     return np.asarray(0.5 - 0.5 * np.cos(np.pi * np.clip(share, 0.0, 1.0)))

@@ -58,6 +58,8 @@ class RenderPlan(Addressed):
     by_note      semitones that notes of each pitch class move beside the shift, C first; or ()
     parts        "whole"; "apart": tones are shifted, hits stay; or only "tones", only "hits"
     apart_by     version of what tells them apart; 0 where nothing does
+    notes        of a MIDI loop, where a person changed them: (start, end, pitch, velocity, part),
+                 seconds of the source
     """
 
     source: str
@@ -76,6 +78,7 @@ class RenderPlan(Addressed):
     by_note: tuple[int, ...] = ()
     parts: Parts = "whole"
     apart_by: int = 0
+    notes: tuple[tuple[float, float, int, int, int], ...] = ()
 
     def __post_init__(self) -> None:
         if not abs(self.semitones) <= STEEPEST_SHIFT:
@@ -136,6 +139,15 @@ class RenderPlan(Addressed):
         by = APART_VERSION if parts != "whole" else 0
         return replace(self, parts=parts, apart_by=by, semitones=shift)
 
+    def of_method(self, key: str) -> "RenderPlan":
+        """The same by another method. Raises StretchError where there is none of that name."""
+        method = method_named(key)
+        return replace(
+            self, method=method.key, version=method.version,
+            settings=self.settings.told(method.uses),
+            semitones=self.semitones if method.shifts else 0.0,
+        )  # fmt: skip
+
     def output_frame(self, second: float) -> int:
         """Where a second of the source is heard, through the knots."""
         i = min(max(bisect_right(self.knots, (second, math.inf)) - 1, 0), len(self.knots) - 2)
@@ -160,6 +172,7 @@ def plan_pass(
     lengths_by: WarpMap | None = None,
     by_note: tuple[int, ...] = (),
     parts: Parts = "whole",
+    notes: tuple[tuple[float, float, int, int, int], ...] = (),
 ) -> RenderPlan:
     """The plan of the pass whose zero knot lies on a beat of the project.
 
@@ -186,6 +199,7 @@ def plan_pass(
         crossfade_s=crossfade_s,
         lengths_by=laid.points(lengths_by) if lengths_by and lengths_by != warp else (),
         by_note=by_note if any(by_note) else (),
+        notes=notes,
     )
     refuse_beyond_limits(plan.knots, rate)
     plan = plan.of_parts(parts)

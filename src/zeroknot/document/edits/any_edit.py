@@ -6,6 +6,7 @@ from pydantic import Field, TypeAdapter
 
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.clip import AddClips, ChangeClip, MoveClips, RemoveClips
+from zeroknot.document.edits.coil import SetCoil
 from zeroknot.document.edits.groove import (
     ChangeGroove,
     ForgetGroove,
@@ -43,6 +44,7 @@ SingleEdit = Annotated[
     | FollowKey
     | Tune
     | SetConcertPitch
+    | SetCoil
     | AddClips
     | MoveClips
     | ChangeClip

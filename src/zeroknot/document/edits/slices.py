@@ -30,8 +30,8 @@ class LaySlices(Edit):
         if self.order and self.cut is None:
             raise EditError("an order plays pieces: cut the loop first")
         if self.order and self.cut:
-            last = max((tile.piece for tile in self.order.tiles), default=0)
-            if last >= len(self.cut.pieces):
+            last = max((p for tile in self.order.tiles for p in tile.pieces), default=0)
+            if last >= self.cut.count:
                 raise EditError(f"there is no slice {last + 1} in {before.name} (any more)")
         strand = before.changed(
             cut=self.cut, order=self.order, dealt=self.dealt, rounds=self.rounds

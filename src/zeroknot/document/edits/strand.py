@@ -50,7 +50,7 @@ class ChangeStrand(Edit):
 
 
 class RemoveStrand(Edit):
-    """The strand and its clips."""
+    """The strand, its clips, and its places on the coil."""
 
     kind: Literal["remove_strand"] = "remove_strand"
     strand: str
@@ -58,7 +58,9 @@ class RemoveStrand(Edit):
     def apply(self, project: Project) -> Project:
         project.strand(self.strand)
         clips = tuple(c for c in project.clips if c.strand != self.strand)
-        return project.changed(strands=without(project.strands, [self.strand]), clips=clips)
+        coil = tuple(slot for slot in project.coil if slot.strand != self.strand)
+        strands = without(project.strands, [self.strand])
+        return project.changed(strands=strands, clips=clips, coil=coil)
 
     def touches(self) -> frozenset[str]:
         return frozenset({self.strand})

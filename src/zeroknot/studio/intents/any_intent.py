@@ -5,6 +5,7 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter
 
 from zeroknot.studio.intents.base import Intent
+from zeroknot.studio.intents.coil import ChangeSlot, CoilLoop, LaySwitched, UncoilLoop
 from zeroknot.studio.intents.cutting import ChangePieces, CutUp, LeaveWhole, MendCut
 from zeroknot.studio.intents.groove import (
     BringGroove,
@@ -31,6 +32,7 @@ from zeroknot.studio.intents.key import (
     SetKeyAt,
     TreatBars,
 )
+from zeroknot.studio.intents.kits import GiveBack, MakeKit, PlayNotes, SwapPads, TakeSlices
 from zeroknot.studio.intents.knots import (
     Fasten,
     FollowTempo,
@@ -41,6 +43,7 @@ from zeroknot.studio.intents.knots import (
     TieKnots,
     Unstraighten,
 )
+from zeroknot.studio.intents.notes import AddNote, MoveNotes, TreatNotes
 from zeroknot.studio.intents.ordering import (
     ChangeTiles,
     DealOrder,
@@ -51,6 +54,7 @@ from zeroknot.studio.intents.ordering import (
     MoveTiles,
     PlayRound,
     PutTile,
+    StackTiles,
     TreatOrder,
 )
 from zeroknot.studio.intents.placing import CopyClips, NewTrack, Place, RepeatClip, SeparateClip
@@ -132,6 +136,7 @@ AnyIntent = Annotated[
     | ChangeTiles
     | MoveTiles
     | PutTile
+    | StackTiles
     | LayOrder
     | KeepRound
     | PlayRound
@@ -139,6 +144,18 @@ AnyIntent = Annotated[
     | DrawLevels
     | TreatOrder
     | DealOrder
+    | CoilLoop
+    | ChangeSlot
+    | UncoilLoop
+    | LaySwitched
+    | TakeSlices
+    | GiveBack
+    | SwapPads
+    | MakeKit
+    | PlayNotes
+    | AddNote
+    | MoveNotes
+    | TreatNotes
     | LayOver
     | TakeOff
     | SetGroove

@@ -51,7 +51,13 @@ class FitIntent(Intent):
     def resolve(self, project: Project, known: Known) -> Resolved:
         hand = in_hand(project, known.loops, self.hand)
         hand = replace(
-            hand, measure=known.hits, listen=known.tones, begin=known.begun, compare=known.alike
+            hand,
+            measure=known.hits,
+            listen=known.tones,
+            begin=known.begun,
+            compare=known.alike,
+            zeros=known.zeros,
+            score=known.score,
         )
         strand, what = self.change(project, hand)
         refuse_unplayable(project, hand, strand)

@@ -10,11 +10,13 @@ from zeroknot.core.groove.hit import REGISTERS, Register, at_sensitivity
 from zeroknot.core.listening.attack import SENSITIVITY
 from zeroknot.core.order.order import Order
 from zeroknot.core.slicing.cut import (
+    LEAST_BY_HAND,
     MOST_PIECES,
     SAME_SECONDS,
     Cut,
     Cuts,
     Sure,
+    apart,
     at_knots,
     by_attacks,
     by_beats,
@@ -40,6 +42,7 @@ class CutUp(SliceIntent):
     sensitivity, registers  by attacks: how sure they must be, and of which hits
     beats    by beats: length of a piece
     snap     by beats or equal: to the attack next to each cut, where one is near
+    zero     to where the recording crosses zero, next to each
     count    equal: how many
     """
 
@@ -50,6 +53,7 @@ class CutUp(SliceIntent):
     beats: float = Field(0.5, gt=0, le=64)
     count: int = Field(16, ge=1, le=MOST_PIECES)
     snap: bool = False
+    zero: bool = False
 
     def measure(self, project: Project, known: Known) -> None:
         loop = in_hand(project, known.loops, self.hand).loop
@@ -60,6 +64,9 @@ class CutUp(SliceIntent):
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         starts = self._starts(hand)
+        if self.zero:
+            starts = (starts[0], *hand.zeros(hand.loop, starts[1:]))
+            starts = apart(sorted(starts), hand.strand.warp.end.second, LEAST_BY_HAND)
         strand = hand.strand
         return recut(strand, strand.cut.again(starts) if strand.cut else Cut.at(starts)), (
             f"cut into {len(starts)} slices"
@@ -105,12 +112,26 @@ class MendCut(SliceIntent):
 
     how     "add" at a second, "move" the cut that slice `index` begins at, "join" that slice to
             the one before, "split" it in the middle
+    snap    where it goes of itself: "grid" to the beats of a step, "zero" to where the recording
+            crosses zero
+    step    of the grid, beats
     """
 
     kind: Literal["mend_cut"] = "mend_cut"
     how: Literal["add", "move", "join", "split"]
     second: float = Field(0.0, ge=-3600, le=36_000)
     index: int = Field(0, ge=0, lt=MOST_PIECES)
+    snap: Literal["free", "grid", "zero"] = "free"
+    step: float = Field(0.25, ge=1 / 64, le=64)
+
+    def _second(self, hand: Hand) -> float:
+        if self.snap == "zero":
+            return hand.zeros(hand.loop, (self.second,))[0]
+        if self.snap == "grid":
+            warp = hand.strand.warp
+            beat = round(warp.beat_of_second(self.second) / self.step) * self.step
+            return warp.second_of_beat(beat)
+        return self.second
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         end = hand.strand.warp.end.second
@@ -119,9 +140,9 @@ class MendCut(SliceIntent):
         if self.how in ("split", "join", "move") and self.index >= len(cut.starts):
             raise EditError(f"there is no slice {self.index + 1} (any more)")
         if self.how == "add":
-            return recut(hand.strand, cut.added(self.second, end)), "add a cut"
+            return recut(hand.strand, cut.added(self._second(hand), end)), "add a cut"
         if self.how == "move":
-            return recut(hand.strand, cut.moved(self.index, self.second, end)), "move a cut"
+            return recut(hand.strand, cut.moved(self.index, self._second(hand), end)), "move a cut"
         if self.how == "join":
             return recut(hand.strand, cut.joined(self.index)), "join two slices"
         edges = [*cut.starts, end]
@@ -135,13 +156,18 @@ class ShapeGiven(Value):
     attack_ms: float = 0.0
     decay_ms: float = 0.0
     sustain: float = 1.0
+    release_ms: float = 0.0
     bend: float = 0.0
+    bend_rise_ms: float = 0.0
     bend_ms: float = 80.0
+    bend_sustain: float = 0.0
     filter: FilterKind = "off"
     cutoff_hz: float = 2000.0
     resonance_db: float = 0.0
     sweep: float = 0.0
     sweep_ms: float = 200.0
+    wave: float = 0.0
+    wave_beats: float = 4.0
     drive_db: float = 0.0
 
 
@@ -161,9 +187,13 @@ class ChangePieces(SliceIntent):
     reverse: bool = False
     muted: bool = False
     rings: bool = False
+    choke: int = 0
+    sway: float = 0.0
+    sway_beats: float = 4.0
+    method: str = Field("", max_length=20)
     length: Length = "laid"
-    fade_in_ms: float = 2.0
-    fade_out_ms: float = 4.0
+    fade_in_ms: float = 4.0
+    fade_out_ms: float = 6.0
     shape: ShapeGiven | None = None
     by: float = 0.0
 
@@ -174,8 +204,8 @@ class ChangePieces(SliceIntent):
         shape = self.shape.model_dump(exclude_unset=True) if self.shape else {}
         if not given and not shape and not self.by:
             raise EditError("nothing of the slices is given")
-        which = meant(self.which, len(cut.pieces), "slice")
-        pieces = list(cut.pieces)
+        which = meant(self.which, cut.count, "slice")
+        pieces = list(cut.all_pieces)
         for i in which:
             own = pieces[i].shape
             pieces[i] = replace(pieces[i], **given, shape=replace(own, **shape) if shape else own)
@@ -185,14 +215,15 @@ class ChangePieces(SliceIntent):
         what = (
             "transpose"
             if self.by
-            else ", ".join(SAID[name] for name in (*given, *(["shape"] if shape else [])))
+            else ", ".join(dict.fromkeys(SAID[n] for n in (*given, *(["shape"] if shape else []))))
         )
-        return hand.strand.changed(cut=Cut(cut.starts, tuple(pieces))), f"{what} of {who}"
+        return hand.strand.changed(cut=cut.with_pieces(pieces)), f"{what} of {who}"
 
 
 SAID = {
     "name": "name", "gain_db": "level", "pan": "pan", "semitones": "shift",
     "reverse": "direction", "muted": "mute", "rings": "ringing on", "length": "length",
+    "sway": "sway", "sway_beats": "sway", "choke": "choke group", "method": "method",
     "fade_in_ms": "fade-in", "fade_out_ms": "fade-out", "shape": "shape",
 }  # fmt: skip
 
@@ -211,6 +242,7 @@ def recut(strand: Strand, cut: Cut) -> Strand:
         return order.recut(before, after, warp)
 
     piece = [cut.index_at(start + SAME_SECONDS) for start in before]
+    piece += range(len(after), cut.count)  # what is borrowed is numbered after the loop's own
     return strand.changed(
         cut=cut,
         order=again(strand.order) if strand.order else None,

@@ -20,6 +20,7 @@ from zeroknot.core.groove.groove import (
 from zeroknot.core.groove.hit import REGISTERS, Register, at_sensitivity
 from zeroknot.core.groove.take import fits, grids_of, merged, played_of, taken
 from zeroknot.core.listening.attack import SENSITIVITY
+from zeroknot.core.order.felt import heard_pieces, played_by
 from zeroknot.document.edits.any_edit import SingleEdit, Together
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.groove import (
@@ -139,6 +140,7 @@ class TakeGroove(Intent):
     """Take the groove of what is in hand, or of all that plays on tracks in bars of the song.
 
     first_bar, bars  of the loop, or of the song where tracks are named
+    order            what plays is the order of its slices, in place of its own hits
     per_beat         the grid; the likeliest where none is said
     fold_bars        that it is folded to; 0 keeps it whole
     """
@@ -148,6 +150,7 @@ class TakeGroove(Intent):
     tracks: tuple[str, ...] = Field((), max_length=200)
     first_bar: int = Field(1, ge=1, le=100_000)
     bars: int = Field(ge=1, le=MOST_BARS)
+    order: bool = False
     per_beat: int | None = None
     fold_bars: int = Field(0, ge=0, le=MOST_BARS)
     registers: tuple[Register, ...] = Field(REGISTERS, min_length=1)
@@ -200,11 +203,20 @@ class TakeGroove(Intent):
     ) -> tuple[str, tuple[Played, ...]]:
         hand = replace(in_hand(project, known.loops, self.hand or ""), measure=known.hits)
         first = (self.first_bar - 1) * per_bar
-        span = hand.strand.span
+        strand = hand.strand
+        span = strand.round_beats if self.order else strand.span
         if first + beats > span + SAME_BEATS:
             raise EditError(
                 f"{hand.strand.name} has {span / per_bar:g} bars; take it from fewer of them"
             )
+        if self.order:
+            if strand.played is None:
+                raise EditError(f"{strand.name} plays as it was recorded: take the groove of that")
+            edges = (*strand.cut.starts, strand.warp.end.second) if strand.cut else ()
+            # As its tiles were put: what lies over that may be another groove.
+            played = played_by(strand.order or strand.as_cut, heard_pieces(hand.hits, edges))
+            inside = (p for p in played if first <= p.beat < first + beats)
+            return f"{strand.name}, ordered", tuple(p._replace(beat=p.beat - first) for p in inside)
         # As it is read and straightened: what lies over that may be another groove.
         hits = at_sensitivity(hand.hits, self.sensitivity)
         return hand.strand.name, played_of(hits, hand.strand.tied.warp, first, beats)
@@ -236,8 +248,16 @@ class TakeGroove(Intent):
         begin = max(first, clip.beat)
         end = min(first + beats, project.clip_end(clip))
         found: list[Played] = []
-        for beat in _passes(clip, strand, begin, end):
-            warp = Placement.of(project, strand, loop, beat).warp
+        for beat in _rounds(clip, strand, begin, end):
+            placed = Placement.of(project, strand, loop, beat)
+            order = placed.order
+            if order and strand.cut and strand.order:
+                edges = (*strand.cut.starts, strand.warp.end.second)
+                for hit in played_by(order, heard_pieces(measured, edges)):
+                    if begin - 0.25 <= beat + hit.beat < end:
+                        found.append(hit._replace(beat=beat + hit.beat - first))
+                continue
+            warp = placed.warp
             for hit in played_of(hits, warp, 0.0, strand.span):
                 at = beat + hit.beat
                 if begin - 0.25 <= at < end:
@@ -245,13 +265,13 @@ class TakeGroove(Intent):
         return tuple(found)
 
 
-def _passes(clip: Clip, strand: Strand, begin: float, end: float) -> Iterator[float]:
-    """Song beats on which the passes of a clip begin that sound between two."""
-    beat = clip.beat - clip.slip
-    beat += max(0, int((begin - beat) // strand.span)) * strand.span
+def _rounds(clip: Clip, strand: Strand, begin: float, end: float) -> Iterator[float]:
+    """Song beats on which the rounds of a clip begin that sound between two."""
+    beat, length = clip.beat - clip.slip, strand.round_beats
+    beat += max(0, int((begin - beat) // length)) * length
     while beat < end - SAME_BEATS:
         yield beat
-        beat += strand.span
+        beat += length
 
 
 class MakeSwing(Intent):

@@ -8,7 +8,14 @@ from pydantic import Field
 
 from zeroknot.core.errors import EditError, SliceError
 from zeroknot.core.order.deal import MOST_SEED, Deal, dealt
-from zeroknot.core.order.order import LEAST_BEATS, MOST_BEATS, MOST_TILES, Order, Tile
+from zeroknot.core.order.order import (
+    LEAST_BEATS,
+    MOST_AT_ONCE,
+    MOST_BEATS,
+    MOST_TILES,
+    Order,
+    Tile,
+)
 from zeroknot.core.order.played import Round, Stroke, quantized
 from zeroknot.document.project import Project, Strand
 from zeroknot.document.slices import MOST_DEALT, MOST_ROUNDS, Dealt
@@ -60,6 +67,18 @@ class MoveTiles(SliceIntent):
         return _ordered(hand, order.moved(which, self.by)), "move tiles"
 
 
+class StackTiles(SliceIntent):
+    """What some tiles play, all at once where the first lies; where the others were is a rest."""
+
+    kind: Literal["stack_tiles"] = "stack_tiles"
+    which: Which = Field(min_length=2, max_length=MOST_AT_ONCE)
+
+    def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
+        order = _order(hand)
+        which = meant(self.which, len(order.tiles), "tile")
+        return _ordered(hand, order.stacked(which)), f"{len(which)} tiles at once"
+
+
 class PutTile(SliceIntent):
     """A slice as a tile somewhere, over what was there."""
 
@@ -102,7 +121,7 @@ class KeepRound(SliceIntent):
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         cut = cut_of(hand)
-        kept = tuple(s for s in self.strokes if s.piece < len(cut.pieces))
+        kept = tuple(s for s in self.strokes if s.piece < cut.count)
         if not kept:
             raise EditError("nothing was struck that is a slice of this")
         rounds = hand.strand.rounds[-(MOST_ROUNDS - 1) :]
@@ -130,7 +149,9 @@ class PlayRound(SliceIntent):
             raise EditError("that round is not kept (any more)")
         edges = [strand.warp.beat_of_second(s) for s in edges_of(strand)]
         lengths = [b - a for a, b in itertools.pairwise(edges)]
-        assert len(lengths) == len(cut.pieces)
+        bpm = project.tempo_map.bpm_at(0.0) if strand.follows else strand.own_bpm
+        lengths += [(b.stop - b.start) * (b.bpm or bpm) / 60.0 for b in cut.borrowed]
+        assert len(lengths) == cut.count
         order = quantized(strand.rounds[number], self.step, self.strength, lengths, self.feels)
         return _ordered(hand, order), f"play round {number + 1} at {100 * self.strength:g} %"
 
@@ -263,8 +284,10 @@ class DealOrder(SliceIntent):
         if len(order.tiles) < 2:
             raise EditError("there are not two tiles to deal: cut it first")
         deal = Deal(**self.model_dump(exclude={"kind", "hand", "back"}))
-        # Dealt again, and not touched since: from the same order as before.
-        base = next((d.base for d in reversed(row) if d.order == order), order)
+        # Dealt again, and not touched since: from the same order as before. What is held from now
+        # on stays as it is now.
+        again = next((d for d in reversed(row) if d.order == order), None)
+        base = again.base if again and again.deal.held == deal.held else order
         distances = hand.compare(hand.loop, edges_of(strand)) if self._compares else None
         metre = project.metre_map.metre_at(1)
         found = dealt(base, deal, distances, metre.beats_per_bar, metre.beats_per_pulse)

@@ -17,17 +17,22 @@ class SliceIntent(FitIntent):
     """A change of the slices of what is in hand."""
 
     def edit(self, hand: Hand, strand: Strand, what: str) -> Edit:
-        lay = LaySlices(
-            strand=strand.id,
-            cut=strand.cut,
-            order=strand.order,
-            dealt=strand.dealt,
-            rounds=strand.rounds,
-            what=what,
-        )
-        if not hand.is_new:
-            return lay
-        return Together(edits=(AddStrand(strand=hand.strand), lay), what=what)
+        return laid_slices(hand, strand, what)
+
+
+def laid_slices(hand: Hand, strand: Strand, what: str) -> Edit:
+    """The edit that gives what is in hand the slices that a strand has."""
+    lay = LaySlices(
+        strand=strand.id,
+        cut=strand.cut,
+        order=strand.order,
+        dealt=strand.dealt,
+        rounds=strand.rounds,
+        what=what,
+    )
+    if not hand.is_new:
+        return lay
+    return Together(edits=(AddStrand(strand=hand.strand), lay), what=what)
 
 
 def edges_of(strand: Strand) -> tuple[float, ...]:

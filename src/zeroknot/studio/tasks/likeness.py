@@ -1,4 +1,4 @@
-"""How alike do the pieces of a recording sound, and would it click where it is cut?"""
+"""How alike do pieces of a recording sound, would it click where it is cut, and where not?"""
 
 from pathlib import Path
 
@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from zeroknot.core.slicing.alike import distances
 from zeroknot.core.slicing.edges import Edge, edges
+from zeroknot.core.slicing.quiet import nearest_zero
 from zeroknot.studio.tasks.sources import MIDI_RATE, source_at
 
 
@@ -18,3 +19,9 @@ def likeness_of(folder: Path, sha: str, edges: tuple[float, ...]) -> NDArray[np.
 def edges_of_cuts(folder: Path, sha: str, cuts: tuple[float, ...]) -> tuple[Edge, ...]:
     """Step and slope in dB at each cut."""
     return edges(source_at(folder, sha, MIDI_RATE), cuts)
+
+
+def zeros_at(folder: Path, sha: str, seconds: tuple[float, ...]) -> tuple[float, ...]:
+    """The seconds next to some at which a recording crosses zero."""
+    sound = source_at(folder, sha, MIDI_RATE)
+    return tuple(nearest_zero(sound, second) for second in seconds)

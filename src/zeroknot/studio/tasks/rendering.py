@@ -15,6 +15,7 @@ from zeroknot.core.overview import TILE_BINS, peaks
 from zeroknot.core.render.any_plan import AnyPlan, PassPlan
 from zeroknot.core.render.clicks import ClickPlan, ClickRendering
 from zeroknot.core.render.in_blocks import InBlocks
+from zeroknot.core.render.in_chunks import Chunks, InChunks
 from zeroknot.core.render.kept_pieces import KeptPieces
 from zeroknot.core.render.notes_run import NotesRendering
 from zeroknot.core.render.order_plan import OrderPlan
@@ -95,7 +96,16 @@ def _kept_pieces() -> KeptPieces:
 
 
 def _order(folder: Path, plan: OrderPlan) -> InBlocks:
-    return OrderRendering(plan, [rendering_of(folder, source) for source in plan.sources])
+    sources = [
+        InChunks(rendering_of(folder, source), source.digest, _chunks()) for source in plan.sources
+    ]
+    return OrderRendering(plan, sources)
+
+
+@lru_cache(maxsize=1)
+def _chunks() -> Chunks:
+    """Blocks that orders of the same passes have in common."""
+    return Chunks()
 
 
 def _clicks(folder: Path, plan: ClickPlan) -> InBlocks:

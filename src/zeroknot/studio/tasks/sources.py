@@ -18,6 +18,7 @@ from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.attacks import VERSION as ATTACKS_VERSION
 from zeroknot.core.listening.attacks import all_attacks
 from zeroknot.core.listening.midi_reading import rung_out_second
+from zeroknot.core.notes.written import Score, score_of
 from zeroknot.core.render.blocks import BLOCK_FRAMES
 from zeroknot.core.render.notes_run import NotesRendering
 from zeroknot.core.render.plan import plan_as_written
@@ -99,6 +100,14 @@ def notes_of(folder: Path, sha: str) -> list[tuple[float, float, int]]:
     midi = midi_of(folder, sha)
     notes = [n for part in midi.parts for n in part.notes] if midi else []
     return sorted((n.start, n.end, n.pitch) for n in notes)
+
+
+def score_in(folder: Path, sha: str) -> Score:
+    """What a MIDI loop has written."""
+    midi = midi_of(folder, sha)
+    if midi is None:
+        raise FormatError("this loop is a recording, not MIDI")
+    return score_of(midi)
 
 
 def sounded_midi(folder: Path, sha: str, rate: int, voice: str | None) -> Audio:

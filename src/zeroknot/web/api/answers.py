@@ -37,11 +37,24 @@ class SheetHead(TypedDict):
     time_key: str
 
 
+class CoiledLoop(TypedDict):
+    """A loop of the coil as it sounds through the song; round: beats until it begins again.
+
+    anew: it is begun anew at each bar
+    """
+
+    slot: str
+    round: float
+    anew: bool
+    events: list[Event]
+
+
 class Sheet(SheetHead):
     """pulses: beat, song frame, bar, number in the bar."""
 
     events: list[Event]
     hand_events: list[Event]
+    coil: list[CoiledLoop]
     pulses: list[tuple[float, int, int, int]]
     shapes: dict[str, Shape]
 
@@ -62,6 +75,7 @@ class SheetChange(SheetHead):
     since: str
     events: EventsChange
     hand_events: list[Event] | None
+    coil: list[CoiledLoop] | None
     pulses: list[tuple[float, int, int, int]] | None
     shapes: dict[str, Shape]
 
@@ -364,6 +378,16 @@ class Apart(TypedDict):
     db: float | None
 
 
+class ShownSlot(TypedDict):
+    """As `document.coil.Slot`."""
+
+    id: str
+    strand: str
+    key: str
+    speed: float
+    anew: bool
+
+
 class StateHead(TypedDict):
     """tempo_line: (beat, BPM), straight between them; token: of this answer, to be given back."""
 
@@ -392,6 +416,7 @@ class StateHead(TypedDict):
     end_beat: float
     tracks: list[ShownTrack]
     feel: list[SongGroove]
+    coil: list[ShownSlot]
 
 
 class ProjectState(StateHead):
@@ -595,13 +620,18 @@ class ShownShape(TypedDict):
     attack_ms: float
     decay_ms: float
     sustain: float
+    release_ms: float
     bend: float
+    bend_rise_ms: float
     bend_ms: float
+    bend_sustain: float
     filter: Literal["off", "low", "high", "band"]
     cutoff_hz: float
     resonance_db: float
     sweep: float
     sweep_ms: float
+    wave: float
+    wave_beats: float
     drive_db: float
 
 
@@ -611,11 +641,15 @@ class ShownPiece(TypedDict):
     name: str
     gain_db: float
     pan: float
+    sway: float
+    sway_beats: float
     semitones: float
     reverse: bool
     muted: bool
     rings: bool
+    choke: int
     length: Literal["laid", "left", "filled"]
+    method: str
     fade_in_ms: float
     fade_out_ms: float
     shape: ShownShape
@@ -634,14 +668,25 @@ class ShownTile(TypedDict):
     rise_db: float
     climb: float
     muted: bool
+    also: list[int]
 
 
 class ShownOrder(TypedDict):
-    """is_own: it is not as it was cut."""
+    """is_own: it is not as it was cut; felt: the beats that a groove has its tiles on, or none."""
 
     beats: float
     tiles: list[ShownTile]
     is_own: bool
+    felt: list[float]
+
+
+class ShownBorrowed(TypedDict):
+    """A piece of another recording: its seconds there, and the loop's name."""
+
+    source: str
+    name: str
+    start: float
+    stop: float
 
 
 class ShownDeal(TypedDict):
@@ -657,12 +702,19 @@ class ShownRound(TypedDict):
 
 
 class HandSlices(TypedDict):
-    """edges: seconds at which pieces begin, and where the last ends; beats: of the same."""
+    """edges: seconds at which its own pieces begin, and where the last ends; beats: of the same.
+
+    pieces: its own and, after them, those that are borrowed; pads: which of them lies on each;
+    warp: seconds and beats between which it is straight
+    """
 
     is_cut: bool
     edges: list[float]
     beats: list[float]
     pieces: list[ShownPiece]
+    borrowed: list[ShownBorrowed]
+    pads: list[int]
+    warp: list[Pair]
     order: ShownOrder
     dealt: list[ShownDeal]
     rounds: list[ShownRound]
@@ -670,10 +722,75 @@ class HandSlices(TypedDict):
     pulse: float
 
 
+class ShownNote(TypedDict):
+    """As `core.notes.written.LaidNote`."""
+
+    beat: float
+    beats: float
+    pitch: int
+    velocity: int
+    part: int
+
+
+class HandLanes(TypedDict):
+    """Notes of a MIDI loop in beats of a pass; is_own: a person changed them.
+
+    parts: their names; drums: which of them play drums
+    """
+
+    notes: list[ShownNote]
+    parts: list[str]
+    drums: list[int]
+    span: float
+    is_own: bool
+
+
 class HandEdges(TypedDict):
     """edges: dB of the step and of the slope at each cut, against the sound around it."""
 
     edges: list[tuple[float, float]]
+
+
+class LiveCell(TypedDict):
+    """A render of which voices are stretches; lead: frames before its one."""
+
+    digest: str
+    channels: int
+    lead: int
+    frames: int
+
+
+class LiveVoice(TypedDict):
+    """As `core.render.live_plan.LiveVoice` and its voice."""
+
+    cell: int
+    which: int
+    begins: bool
+    ends: bool
+    room: int
+    before: int
+    start: int
+    frames: int
+    at: int
+    gain_db: float
+    pan: float
+    reverse: bool
+    shape: ShownShape | None
+    release: int
+    sway: float
+    sway_beats: float
+    beat: float
+    beat_frames: float
+
+
+class HandLive(TypedDict):
+    """An order for who mixes it; digest: of the render that it sounds like."""
+
+    digest: str
+    body: int
+    channels: int
+    cells: list[LiveCell]
+    voices: list[LiveVoice]
 
 
 class HandPads(TypedDict):

@@ -54,6 +54,7 @@ def project_json(state: State) -> dict[str, Any]:
         "end_beat": project.end_beat,
         "tracks": [t.model_dump() for t in project.tracks],
         "feel": feel_json(project),
+        "coil": [slot.model_dump() for slot in project.coil],
     }
 
 

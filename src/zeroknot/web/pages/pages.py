@@ -14,6 +14,7 @@ from zeroknot.core.harmony.key import NAMES, SCALES
 from zeroknot.core.listening.key import MODES
 from zeroknot.core.listening.sound_kind import KINDS, ONE_HIT
 from zeroknot.core.overview import RING_SECTORS
+from zeroknot.core.stretch.methods import METHODS
 from zeroknot.document.project import Project
 from zeroknot.store.shelf_query import Query
 from zeroknot.studio.hand import Hand
@@ -123,7 +124,8 @@ def _of_key(project: Project, hand: Hand) -> dict[str, Any]:
 
 
 def _of_slices(project: Project, hand: Hand) -> dict[str, Any]:
-    return {"slices": hand_slices_json(project, hand)}
+    methods = [{"key": m.key, "name": m.name} for m in METHODS.values()]
+    return {"slices": hand_slices_json(project, hand), "methods": methods}
 
 
 ON_HAND = (

@@ -11,6 +11,8 @@ import { shows } from "./ui/fields.js";
 import "./ui/tempo-range.js";
 import { bringIn, bringing, shelved } from "./shelf/bringing.js";
 import { barLine } from "./metre.js";
+import { coil } from "./arrange/coil.js";
+import { Coiling } from "./arrange/coiling.js";
 import { arrange } from "./views/arrange.js";
 import { fit } from "./views/fit.js";
 import { groove } from "./views/groove.js";
@@ -46,6 +48,8 @@ export class App {
     /** @type {((clientX: number) => number) | null} the beat under a point of Arrange's lanes, while it is open */
     this.laneBeat = null;
     this.starting = false;
+    /** The coil as it is played, whichever view is open. */
+    this.coiling = new Coiling(session);
     this.turn = 0;
   }
 
@@ -155,6 +159,7 @@ Alpine.data("groove", groove(session, app));
 Alpine.data("key", keyView(session, app));
 Alpine.data("slices", slices(session, app));
 Alpine.data("arrange", arrange(session, app));
+Alpine.data("coil", coil(session, app));
 Alpine.data("notices", notices(session));
 Alpine.data("help", help);
 Alpine.data("jobs", jobs(session));

@@ -110,9 +110,15 @@ export class Session {
     return { revision: this.state.revision, known: this.state.token };
   }
 
-  /** Ask for something to be done; one after another. @param {import("./types.js").Intent} intent */
-  submit(intent) {
-    return this.queue(() => postOnce(`${this.path}/intents`, { ...this.stands, intent }));
+  /**
+   * Ask for something to be done; one after another.
+   * @param {import("./types.js").Intent} intent @param {Promise<unknown>} [after] what goes first: it must not fail
+   */
+  submit(intent, after) {
+    return this.queue(async () => {
+      await after;
+      return postOnce(`${this.path}/intents`, { ...this.stands, intent });
+    });
   }
 
   /** Take the project's last edit back. */

@@ -41,6 +41,9 @@
  * @typedef {import("api").HandClash} HandClash
  * @typedef {import("api").HandSlices} HandSlices
  * @typedef {import("api").HandPads} HandPads
+ * @typedef {import("api").HandLive} HandLive
+ * @typedef {import("api").LiveVoice} LiveVoice
+ * @typedef {import("api").HandLanes} HandLanes
  * @typedef {import("api").ShownPiece} Piece
  * @typedef {import("api").ShownTile} Tile
  * @typedef {import("api").ShelfRow} ShelfRow

@@ -54,9 +54,9 @@ export class View {
     return this.asking.has(name);
   }
 
-  /** @param {import("./types.js").Intent} intent @returns {Promise<boolean>} whether it was done */
-  intent(intent) {
-    return this.session.submit(intent);
+  /** @param {import("./types.js").Intent} intent @param {Promise<unknown>} [after] as of `Session.submit` @returns {Promise<boolean>} whether it was done */
+  intent(intent, after) {
+    return this.session.submit(intent, after);
   }
 
   /** @param {import("./ui/keys.js").Binding[]} bindings @param {() => boolean} [isActive] */

@@ -6,11 +6,12 @@ const TICK_SECONDS = 0.03;
 const LEVEL = 0.25;
 const SOON_SECONDS = 0.05;
 
-/** Ticks, and a promise of the moment after the last pulse. @param {import("./engine.js").Engine} engine @param {number} pulses @param {number} seconds from pulse to pulse */
-export async function countIn(engine, pulses, seconds) {
+/** Ticks, and a promise of the moment after the last pulse. @param {import("./engine.js").Engine} engine @param {number} pulses @param {number} seconds from pulse to pulse @param {(at: number) => void} [begun] told the second of the audio clock of the first */
+export async function countIn(engine, pulses, seconds, begun) {
   const { context } = engine;
   await engine.unlock();
   const start = context.currentTime + SOON_SECONDS;
+  begun?.(start);
   for (let i = 0; i < pulses; i += 1) {
     const at = start + i * seconds;
     const tick = new OscillatorNode(context, { frequency: i ? OTHER_HZ : FIRST_HZ });

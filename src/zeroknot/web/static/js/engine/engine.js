@@ -4,8 +4,11 @@
 import { Blocks } from "./blocks.js";
 import { Click } from "./click.js";
 import { HandVoice } from "./hand.js";
-import { Mixer } from "./mixer.js";
+import { Live } from "./live.js";
+import { Mixer, stereoGain } from "./mixer.js";
 import { Song } from "./song.js";
+
+const LATENCY_KEPT = "zero-knot-latency";
 
 export class Engine {
   /** @param {number} rate the project's rate */
@@ -15,10 +18,13 @@ export class Engine {
     this.mixer = new Mixer(this.context, this.context.destination);
     this.click = new Click(this.context);
     /** Seconds from the audio clock to the ear, where it is to be other than the browser says. @type {number | null} */
-    this.latencyGiven = null;
+    this.latencyGiven = Number(localStorage.getItem(LATENCY_KEPT)) || null;
     const latency = () => this.latency;
     this.song = new Song(this.context, this.blocks, this.mixer, this.click, latency);
-    this.hand = new HandVoice(this.context, this.blocks, this.mixer.hand.node, latency);
+    const rendered = stereoGain(this.context, 1);
+    rendered.connect(this.mixer.hand.node);
+    this.hand = new HandVoice(this.context, this.blocks, rendered, latency);
+    this.live = new Live(this.context, this.mixer.hand.node, rendered);
     this.clock = new Worker(new URL("./clock-worker.js", import.meta.url));
     const wake = () => {
       this.song.player.wake();
@@ -31,6 +37,13 @@ export class Engine {
   /** Browsers keep audio still until a gesture. */
   async unlock() {
     if (this.context.state !== "running") await this.context.resume();
+  }
+
+  /** As somebody tapped it, for this browser from now on. @param {number | null} seconds null: as the browser tells it */
+  keepLatency(seconds) {
+    this.latencyGiven = seconds;
+    if (seconds === null) localStorage.removeItem(LATENCY_KEPT);
+    else localStorage.setItem(LATENCY_KEPT, String(seconds));
   }
 
   get rate() {

@@ -6,19 +6,27 @@ import { along, frame } from "./schedule.js";
 /** @typedef {import("../types.js").Sheet} Sheet */
 /** @typedef {import("../types.js").SheetEvent} SheetEvent */
 
+/**
+ * What the coil plays: a slot, and the beat of the song on which a pass of it begins; 0 where it goes
+ * as if it had always sounded.
+ * @typedef {{slot: string, from: number}} Coiled
+ */
+
 export class Laid {
-  /** @param {Sheet} sheet @param {readonly SheetEvent[]} events */
-  constructor(sheet, events) {
+  /** @param {Sheet} sheet @param {readonly SheetEvent[]} events @param {Coiled | null} [coiled] */
+  constructor(sheet, events, coiled = null) {
     this.sheet = sheet;
-    this.events = events;
+    this.coiled = coiled;
+    this.events = coiled ? [...events, ...coiledEvents(sheet, coiled)] : events;
+    events = this.events;
     this.keys = new Set(events.map(keyOf));
   }
 
-  /** What sounds with something in hand: its events instead of its own clips. @param {Sheet} sheet @param {string | null} hand a strand */
-  static of(sheet, hand) {
-    if (!hand) return new Laid(sheet, sheet.events);
+  /** What sounds with something in hand: its events instead of its own clips; and what the coil plays. @param {Sheet} sheet @param {string | null} hand a strand @param {Coiled | null} coiled */
+  static of(sheet, hand, coiled) {
+    if (!hand) return new Laid(sheet, sheet.events, coiled);
     const strand = sheet.hand_events[0]?.strand ?? hand;
-    return new Laid(sheet, [...sheet.events.filter((e) => e.strand !== strand), ...sheet.hand_events]);
+    return new Laid(sheet, [...sheet.events.filter((e) => e.strand !== strand), ...sheet.hand_events], coiled);
   }
 
   /** @param {SheetEvent} event */
@@ -66,6 +74,17 @@ export class Laid {
     const bodyEnd = shape ? event.at - event.start + shape.lead + shape.body : Infinity;
     return bodyEnd <= end ? Infinity : end;
   }
+}
+
+/** A loop of the coil through the song, its passes counted from a beat. @param {Sheet} sheet @param {Coiled} coiled @returns {SheetEvent[]} */
+export function coiledEvents(sheet, { slot, from }) {
+  const loop = sheet.coil.find((l) => l.slot === slot);
+  if (!loop) return [];
+  if (!from || loop.anew) return loop.events;
+  const at = (/** @type {number} */ beat) => frame(along(sheet.pulses, 0, 1, beat));
+  // So many passes lie before it that a cycle, or a seek, which goes back finds it there, too.
+  const by = at(from) - at(Math.ceil(from / loop.round - 1e-9) * loop.round);
+  return by ? loop.events.map((e) => ({ ...e, at: e.at + by })) : loop.events;
 }
 
 /** What makes an event the same event. @param {SheetEvent} e */

@@ -4,6 +4,8 @@
 /** @typedef {import("../types.js").Sheet} Sheet */
 
 export const HAND_TRACK = "hand";
+export const COIL_TRACK = "coil";
+const COIL_GAIN = 10 ** (-6 / 20); // a new track's
 const METER_FRAMES = 2048;
 
 const RAMP_SECONDS = 0.01;
@@ -53,6 +55,8 @@ export class Mixer {
     this.rest.node.connect(master);
     this.hand = new Fader(stereoGain(context, 1));
     this.hand.node.connect(master);
+    this.coil = new Fader(stereoGain(context, COIL_GAIN));
+    this.coil.node.connect(this.rest.node);
   }
 
   /** Take over levels; new tracks begin at theirs, those that went are let go. @param {Pick<Sheet, "tracks" | "master">} sheet */
@@ -88,6 +92,7 @@ export class Mixer {
 
   /** Where events of a track sound. @param {string} id */
   input(id) {
+    if (id === COIL_TRACK) return this.coil.node;
     return id === HAND_TRACK ? this.hand.node : (this.tracks.get(id) ?? this.add(id, 1)).fader.node;
   }
 

@@ -13,9 +13,9 @@
  *   beats. The start of a cycle counts as a bar line.
  */
 
-import { Handout } from "./handout.js";
 import { Laid } from "./laid.js";
 import { along, blocksBetween } from "./schedule.js";
+import { SongWay } from "./song-way.js";
 import { READY_SECONDS, wantedOf } from "./wanted.js";
 
 /** @typedef {import("../types.js").Sheet} Sheet */
@@ -25,8 +25,10 @@ import { READY_SECONDS, wantedOf } from "./wanted.js";
 /** @typedef {{do: "levels", sheet: Sheet}} LevelsOrder */
 /** @typedef {Order | LevelsOrder} SongOrder */
 /** @typedef {import("./wanted.js").Wanted} Wanted */
-/** @typedef {{context: number, beat: number}} Line where a swap may be */
-/** @typedef {{from: number, to: number}} Cycle in beats */
+/** @typedef {import("./song-way.js").Line} Line */
+/** @typedef {import("./song-way.js").Cycle} Cycle */
+/** @typedef {import("./laid.js").Coiled} Coiled */
+/** @typedef {{context: number, beat: number, coiled: Coiled | null}} Switched */
 
 const AHEAD_SECONDS = 0.25; // handed out before it sounds
 const START_SECONDS = 0.03; // from ready to sounding
@@ -34,40 +36,28 @@ const DECIDE_SECONDS = 0.08; // before a bar line it is decided whether a swap i
 const BEHIND_SECONDS = 0.1; // an event, for what a swap needs of it, where blocks come late
 const FIRST_PAUSE_SECONDS = 1; // after the second bar line that was missed; doubled with each
 const REMEMBERED_SECONDS = 2; // of what was heard
+const MOST_SWITCHED = 512;
 
-export class SongPlan {
+export class SongPlan extends SongWay {
   /** @param {number} rate frames a second */
   constructor(rate) {
-    this.rate = rate;
-    /** @type {Handout<Sheet>} a run's mark is the sheet its beats are looked up in */
-    this.handout = new Handout(rate);
-    /** @type {Laid | null} the newest */
-    this.newest = null;
-    /** @type {Laid | null} what sounds */
-    this.current = null;
-    /** What is pending: nothing, other events, or another time. @type {null | "events" | "time"} */
-    this.pending = null;
+    super(rate);
     /** Events of the newest sheet that do not sound yet. @type {readonly SheetEvent[]} */
     this.fresh = [];
-    /** Bar lines that were missed for want of blocks, and the context frame before which none is tried. */
+    /** Bar lines that were missed for want of blocks. */
     this.misses = 0;
-    this.notBefore = 0;
-    /** The context frame of the last change of what had been handed out: what is before it stays. */
-    this.settled = 0;
     /** @type {{beat: number, isSeek: boolean} | null} a place that waits for its blocks */
     this.start = null;
-    /** @type {Cycle | null} */
-    this.cycle = null;
     this.isPlaying = false;
     this.startBeat = 0;
-    /** @type {string | null} the strand in hand, heard with the rest */
-    this.withHand = null;
-    /** Does the next exchange of events wait for a bar line? */
-    this.waitsForBar = false;
-    /** At the end of the song: begin again instead of stopping. */
-    this.beginsAgain = false;
-    /** @type {number | null} the context frame at which all is over */
-    this.over = null;
+    /** What the coil is to play; null for nothing. @type {Coiled | null} */
+    this.coiled = null;
+    /** Does what the coil plays next begin with its start, wherever it comes in? */
+    this.coilStarts = false;
+    /** Are the loops of the coil kept ready? */
+    this.keepsCoil = false;
+    /** What the coil played from which context frame and beat on; null where nothing. @type {Switched[]} */
+    this.switched = [];
     /** @type {LevelsOrder | null} */
     this.levels = null;
   }
@@ -88,7 +78,7 @@ export class SongPlan {
 
   /** Take a sheet: at once when still; its levels always at once. @param {Sheet} sheet @param {number} now */
   adopt(sheet, now) {
-    this.newest = Laid.of(sheet, this.withHand);
+    this.newest = Laid.of(sheet, this.withHand, this.coiled);
     this.levels = { do: "levels", sheet };
     this.compare(now);
   }
@@ -96,13 +86,44 @@ export class SongPlan {
   /** What is in hand joins the song, or leaves it. @param {string | null} strand @param {number} now */
   hearHand(strand, now) {
     if (this.withHand === strand) {
-      if (!this.pending) this.waitsForBar = false;
+      if (!this.pending) this.waits = "now";
       return;
     }
     this.withHand = strand;
     if (!this.newest) return;
-    this.newest = Laid.of(this.newest.sheet, this.withHand);
+    this.newest = Laid.of(this.newest.sheet, this.withHand, this.coiled);
     this.compare(now);
+  }
+
+  /**
+   * The coil plays a loop from the next bar, the next beat or at once; null: it stops there.
+   * @param {string | null} slot @param {"now" | "beat" | "bar"} when @param {boolean} starts with its start, else where it would be by then @param {number} now
+   */
+  hearCoil(slot, when, starts, now) {
+    this.coiled = slot === null ? null : { slot, from: 0 };
+    this.coilStarts = starts && slot !== null;
+    this.waits = when;
+    if (!this.newest) return;
+    if (!this.isPlaying && this.coilStarts) this.coiled = { slot: /** @type {string} */ (slot), from: this.start?.beat ?? this.startBeat };
+    this.newest = Laid.of(this.newest.sheet, this.withHand, this.coiled);
+    this.compare(now);
+  }
+
+  /** What the coil plays next begins on a beat. @param {number} beat */
+  startCoilAt(beat) {
+    const { newest, coiled } = this;
+    if (!this.coilStarts || !newest || !coiled || coiled.from === beat) return;
+    this.coiled = { slot: coiled.slot, from: beat };
+    this.newest = Laid.of(newest.sheet, this.withHand, this.coiled);
+    this.fresh = this.newest.events.filter((e) => !this.current?.has(e));
+  }
+
+  /** What the coil plays is another from here on. @param {number} context */
+  noteSwitch(context) {
+    const coiled = this.isPlaying ? this.current?.coiled ?? null : null;
+    const last = this.switched[this.switched.length - 1];
+    if (!coiled && !last?.coiled) return;
+    this.switched = [...this.switched.slice(1 - MOST_SWITCHED), { context, beat: this.beatAt(context), coiled }];
   }
 
   /** In what is the newest another than what sounds? @param {number} now */
@@ -150,14 +171,21 @@ export class SongPlan {
 
   /** Nothing sounds any more, and what is newest is there when it plays again. @param {number} now */
   end(now) {
+    this.noteEnd(now);
     this.handout.cut(Math.ceil(now + this.handout.joinFrames), true);
     this.handout.runs = [];
     this.isPlaying = false;
     this.settled = now;
     this.over = null;
-    this.waitsForBar = false;
+    this.waits = "now";
     this.pending = null;
     this.current = this.newest;
+  }
+
+  /** The coil is silent from here on. @param {number} context */
+  noteEnd(context) {
+    if (!this.switched[this.switched.length - 1]?.coiled) return;
+    this.switched = [...this.switched, { context, beat: this.beatAt(context), coiled: null }];
   }
 
   /** Go to a beat; while playing the sound goes on from there as soon as it can. @param {number} beat */
@@ -185,9 +213,8 @@ export class SongPlan {
 
   /** The first context frame at which what was handed out may be changed: after the last change's fade. @param {number} now */
   soonest(now) {
-    const at = Math.max(Math.ceil(now + this.handout.margin), this.settled + this.handout.joinFrames);
-    this.settled = at;
-    return at;
+    this.settled = this.settledAfter(now);
+    return this.settled;
   }
 
   // Windows
@@ -197,7 +224,8 @@ export class SongPlan {
     if (this.start) this.begin(now, known);
     if (this.isPlaying) {
       this.handout.catchUp(now, known);
-      if (this.pending === "events" && !this.waitsForBar) this.exchangeSoon(now, known);
+      if (this.pending === "events" && this.waits === "now") this.exchangeSoon(now, known);
+      if (this.pending === "events" && this.waits !== "now") this.exchangeAtLine(now, known);
       this.handOut(now, known);
       if (this.over !== null && now >= this.over) {
         this.startBeat = this.cycle?.from ?? 0;
@@ -230,7 +258,7 @@ export class SongPlan {
     this.isPlaying = true;
     this.startBeat = start.beat;
     this.pending = null;
-    this.waitsForBar = false;
+    this.waits = "now";
     this.run(at, song, newest);
   }
 
@@ -240,54 +268,7 @@ export class SongPlan {
     const cycle = this.cycleFrames(laid);
     const end = cycle && song < cycle.to ? cycle.to : Infinity;
     this.handout.begin(context, song, laid.sheet, laid.events, (e) => laid.cutOf(e, end));
-  }
-
-  /** @param {Laid} laid */
-  cycleFrames(laid) {
-    return laid.framesOf(this.cycle, this.handout.margin);
-  }
-
-  /**
-   * Where a run turns back or ends, in song frames: the cycle's end, else the song's, which is its last
-   * bar line; that of the table where it began beyond, has nothing in it or goes with what is in hand.
-   * @param {Laid} laid @param {number} song the run's first frame
-   */
-  turnOf(laid, song) {
-    const { sheet, last } = laid;
-    const cycle = this.cycleFrames(laid);
-    if (cycle && song < cycle.to) return { end: cycle.to, back: cycle.from };
-    if (this.withHand || !sheet.events.length || song >= sheet.close_frame) return { end: last, back: null };
-    return { end: Math.min(last, sheet.close_frame), back: this.beginsAgain ? 0 : null };
-  }
-
-  /** The way the song will go from what has been handed out on: stretches of context and song frames. @param {number} until context frame */
-  *way(until) {
-    const { current, handout } = this;
-    const run = handout.last;
-    if (!current || !run || this.over !== null) return;
-    let [context, song, begun] = [handout.handed, handout.songAt(handout.handed), run.song];
-    while (context < until) {
-      const { end, back } = this.turnOf(current, begun);
-      yield { context, song, frames: Math.max(0, end - song), begun };
-      if (back === null) return;
-      context += Math.max(0, end - song);
-      song = begun = back;
-    }
-  }
-
-  /** The next place at or after a context frame at which time may change. @param {number} from @returns {Line | null} */
-  lineAfter(from) {
-    const { current } = this;
-    if (!current) return null;
-    for (const { context, song, frames, begun } of this.way(from + 60 * this.rate)) {
-      const isTurn = this.handout.last?.context !== context && song === begun;
-      if (isTurn && context >= from) return { context, beat: current.beatOf(song) };
-      const least = Math.max(song, song + from - context);
-      for (const [beat, pulse, , number] of current.pulsesBetween(least, song + frames)) {
-        if (number === 1) return { context: context + pulse - song, beat };
-      }
-    }
-    return null;
+    this.noteSwitch(context);
   }
 
   /** Are the first blocks from a song frame on there, or known not to come? @param {readonly SheetEvent[]} events @param {number} song @param {Known} known */
@@ -306,8 +287,19 @@ export class SongPlan {
   exchangeSoon(now, known) {
     const at = now + this.handout.margin;
     const run = this.handout.runAt(at);
-    if (!run || !this.isSettled(this.fresh, run.song + at - run.context, known)) return;
+    if (!run) return;
+    if (this.coilStarts) this.startCoilAt(this.beatAt(this.settledAfter(now)));
+    if (!this.isSettled(this.fresh, run.song + at - run.context, known)) return;
     this.exchange(this.soonest(now), now, known);
+  }
+
+  /** The same on a line that has been handed out already and is not heard yet. @param {number} now @param {Known} known */
+  exchangeAtLine(now, known) {
+    const line = this.lineHanded(now);
+    if (!line) return;
+    this.startCoilAt(line.beat);
+    const song = /** @type {Laid} */ (this.newest).frameOf(line.beat);
+    if (this.isSettled(this.fresh, song, known)) this.exchange(line.context, now, known);
   }
 
   /** @param {number} at context frame @param {number} now @param {Known} known */
@@ -319,10 +311,15 @@ export class SongPlan {
       at, (e) => newest.has(e), this.fresh,
       (run, e) => newest.cutOf(e, run.song < end ? end : Infinity), now, known,
     );
+    const isSwitch = this.current?.coiled !== newest.coiled;
     this.current = newest;
     this.pending = null;
-    this.waitsForBar = false;
+    this.waits = "now";
     this.over = null;
+    if (!isSwitch) return;
+    this.coilStarts = false;
+    if (newest.coiled) this.noteSwitch(at);
+    else this.noteEnd(at);
   }
 
   /** @param {number} now @param {Known} known */
@@ -337,8 +334,9 @@ export class SongPlan {
       const current = /** @type {Laid} */ (this.current);
       const { end, back } = this.turnOf(current, /** @type {{song: number}} */ (handout.last).song);
       const turn = handout.handed + Math.max(0, end - handout.songAt(handout.handed));
-      const line = this.pending === "time" || (this.pending && this.waitsForBar)
+      const line = this.pending === "time" || (this.pending && this.waits !== "now")
         ? this.lineAfter(Math.max(this.notBefore, now + handout.margin)) : null;
+      if (line && this.pending === "events") this.startCoilAt(line.beat);
       this.handTo(Math.min(horizon, turn, line?.context ?? Infinity), current, now, known);
       if (line && line.context === handout.handed) {
         if (this.isSettled(this.awaited, /** @type {Laid} */ (this.newest).frameOf(line.beat), known)) {
@@ -385,7 +383,7 @@ export class SongPlan {
     this.handout.cut(line.context);
     this.settled = line.context;
     this.pending = null;
-    this.waitsForBar = false;
+    this.waits = "now";
     this.run(line.context, newest.frameOf(line.beat), newest);
   }
 

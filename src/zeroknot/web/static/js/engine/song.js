@@ -42,7 +42,19 @@ export class Song {
 
   /** Does the next exchange of events wait for a bar line? @param {boolean} waits */
   set waitsForBar(waits) {
-    this.plan.waitsForBar = waits;
+    this.plan.waits = waits ? "bar" : "now";
+  }
+
+  /** As `SongPlan.hearCoil`. @param {string | null} slot @param {"now" | "beat" | "bar"} when @param {boolean} starts */
+  hearCoil(slot, when, starts) {
+    this.plan.hearCoil(slot, when, starts, this.player.now);
+    this.player.wake();
+  }
+
+  /** Are the loops of the coil kept ready? @param {boolean} keeps */
+  set keepsCoil(keeps) {
+    this.plan.keepsCoil = keeps;
+    this.player.wake();
   }
 
   /** At the end of the song: begin again instead of stopping. @param {boolean} again */

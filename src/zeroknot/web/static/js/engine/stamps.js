@@ -30,3 +30,29 @@ export class Stamps {
     return seconds + lead;
   }
 }
+
+const LEAST_TAPS = 4;
+const LOOSEST_SECONDS = 0.03; // half of the taps lie within so much of the middle one, or it tells nothing
+const [EARLIEST, LATEST] = [-0.1, 0.5]; // seconds after its tick that a tap may be
+
+/**
+ * How long after a tick it is tapped, by who taps along: the way out to the ear and back in from the hand.
+ * @param {number[]} taps seconds of the audio clock @param {number[]} ticks the same, rising
+ * @returns {number | null} seconds; null where the taps are too few or too loose to tell
+ */
+export function tappedAfter(taps, ticks) {
+  const after = ticks.flatMap((tick) => {
+    const near = taps.map((tap) => tap - tick).filter((by) => by > EARLIEST && by < LATEST).sort((a, b) => Math.abs(a) - Math.abs(b));
+    return near.length ? [near[0]] : [];
+  });
+  if (after.length < LEAST_TAPS) return null;
+  const found = median(after);
+  return median(after.map((by) => Math.abs(by - found))) > LOOSEST_SECONDS ? null : Math.max(0, found);
+}
+
+/** @param {number[]} values */
+function median(values) {
+  const sorted = [...values].sort((a, b) => a - b);
+  const middle = sorted.length >> 1;
+  return sorted.length % 2 ? sorted[middle] : (sorted[middle - 1] + sorted[middle]) / 2;
+}

@@ -25,6 +25,7 @@ export function wantedOf(plan, now) {
     // What is heard first when it begins.
     want(found, newest, newest.events, look, plan.frameToStart(newest, plan.startBeat), ready);
   }
+  if (newest && (plan.keepsCoil || plan.coiled)) wantCoil(found, plan, newest, now, look);
   if (!plan.isPlaying || !newest || !current) return byDue(found);
   // Where many are late, those that are nearly over are given up for those that are still to come.
   const isFlooded = handout.late.length > MANY_LATE;
@@ -35,12 +36,12 @@ export function wantedOf(plan, now) {
   for (const { context, song, frames } of plan.way(look)) {
     want(found, current, current.events, context, song, Math.min(frames, look - context));
   }
-  if (plan.pending === "events" && !plan.waitsForBar) {
+  if (plan.pending === "events" && plan.waits === "now") {
     const run = handout.runAt(now);
     const song = run ? run.song + Math.max(0, now - run.context) : 0;
     want(found, newest, plan.fresh, now, song, ready + (look - now) / 4);
   } else if (plan.pending) {
-    const line = plan.lineAfter(Math.max(plan.notBefore, now + handout.margin));
+    const line = plan.lineHanded(now) ?? plan.lineAfter(Math.max(plan.notBefore, now + handout.margin));
     const next = line && plan.lineAfter(line.context + 1);
     for (const at of [line, next]) {
       if (!at) continue;
@@ -51,6 +52,20 @@ export function wantedOf(plan, now) {
     }
   }
   return byDue(found);
+}
+
+/**
+ * Every loop of the coil where it may come in next, so that a key that is pressed is heard in time; after all that is heard sooner.
+ * @param {Map<string, Wanted>} found @param {import("./song-plan.js").SongPlan} plan @param {Laid} newest @param {number} now @param {number} look
+ */
+function wantCoil(found, plan, newest, now, look) {
+  const line = plan.isPlaying ? plan.lineAfter(now) : null;
+  const song = newest.frameOf(line ? line.beat : plan.startBeat);
+  const ready = READY_SECONDS * plan.rate;
+  for (const { events } of newest.sheet.coil) {
+    want(found, newest, events, look, song, ready);
+    want(found, newest, events, look + 1, 0, ready);
+  }
 }
 
 /**

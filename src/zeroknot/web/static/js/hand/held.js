@@ -140,9 +140,9 @@ export class Held {
     return source;
   }
 
-  /** What a person asks for of it. @param {import("../types.js").FitIntent} intent */
-  async change(intent) {
-    const done = await this.view.intent({ ...intent, hand: this.name });
+  /** What a person asks for of it. @param {import("../types.js").FitIntent} intent @param {Promise<unknown>} [after] as of `Session.submit` */
+  async change(intent, after) {
+    const done = await this.view.intent({ ...intent, hand: this.name }, after);
     await this.refresh();
     if (!done) this.showAgain();
     return done;

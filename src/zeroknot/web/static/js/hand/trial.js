@@ -10,6 +10,8 @@ import { ApiError, post } from "../net/api.js";
  *   say: (text: string) => void, hearAgain: () => void}} Listener
  */
 
+const MOST_WAIT_MS = 120;
+
 export class Trial {
   /** @param {import("./held.js").Held} held @param {Listener} listener */
   constructor(held, listener) {
@@ -19,6 +21,8 @@ export class Trial {
     this.wanted = null;
     this.isRunning = false;
     this.isHeard = false;
+    /** @type {((value?: unknown) => void)[]} */
+    this.waiting = [];
   }
 
   /** @param {Intent | null} intent null: nothing is tried any more */
@@ -26,6 +30,15 @@ export class Trial {
     this.wanted = intent;
     if (!intent) this.end();
     else if (!this.isRunning && this.listener.isHeard()) void this.run();
+  }
+
+  /** Once what is tried now is told, or a moment has passed: what is heard goes before what is kept. @returns {Promise<unknown>} */
+  told() {
+    if (!this.isRunning) return Promise.resolve();
+    return new Promise((done) => {
+      this.waiting.push(done);
+      setTimeout(done, MOST_WAIT_MS);
+    });
   }
 
   /** What holds is heard again, unless that is what was tried. */
@@ -50,6 +63,7 @@ export class Trial {
           intent: { ...intent, hand: held.name }, beat: held.beat, with_rest: withRest, order: held.inOrder,
           heard: withRest ? null : held.session.engine().hand.expect(),
         });
+        for (const done of this.waiting.splice(0)) done();
         if (!listener.isHeard() || listener.isOver()) break;
         this.isHeard = true;
         if (withRest) held.session.engine().song.adopt(tried.song);

@@ -20,6 +20,7 @@ import { boxOf, hasRoom, marksOf, xOfSecond } from "./model.js";
 
 const MONO = "11px 'Spline Sans Mono Variable', monospace";
 const BOLD = "600 11px 'Spline Sans Mono Variable', monospace";
+const TEXT = "14px 'Spline Sans Variable', sans-serif";
 const MOST_THREADS = 160;
 
 /** Everything that stands still. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
@@ -42,6 +43,12 @@ export function drawSlices(c, scene, colours) {
     drawThreads(c, scene, colours);
     drawTiles(c, scene, colours);
     drawPulses(c, scene, colours);
+  } else {
+    c.fillStyle = colours.quiet;
+    c.font = TEXT;
+    c.textAlign = "center";
+    c.fillText("Once it is cut its slices lie here, to be put in a new order.", sight.left + sight.width / 2, (bands.order + bands.end) / 2, sight.width - 20);
+    c.textAlign = "left";
   }
   c.restore();
 }
@@ -138,6 +145,7 @@ function drawTiles(c, scene, colours) {
     const leaves = dragged && !dragged.copies && picked.has(i);
     drawTile(c, scene, tile, { isPicked: picked.has(i), isPointed: pointed === i, isHeld: held.has(i), alpha: leaves ? 0.25 : 1 }, colours);
   });
+  drawFelt(c, scene, colours);
   const { render, sheet } = sound;
   if (render && sheet && !dragged) {
     const box = { x: sight.left, y: bands.order + 18, width: sight.width, height: bands.end - bands.order - 36 };
@@ -158,6 +166,24 @@ function drawTiles(c, scene, colours) {
     }
   }
   drawLine(c, scene, colours);
+}
+
+/** Where a groove has the tiles: a dot on the order's upper edge, and a thread to it from where the tile was put. @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Palette} colours */
+function drawFelt(c, { bands, sight, slices }, colours) {
+  const { felt, tiles } = slices.order;
+  c.strokeStyle = c.fillStyle = colours.ink;
+  c.lineWidth = 1.25;
+  felt.forEach((beat, i) => {
+    const [from, to] = [xOf(sight, tiles[i]?.beat ?? beat), xOf(sight, beat)];
+    if (Math.abs(to - from) < 0.75 || to < sight.left || to > sight.left + sight.width) return;
+    c.beginPath();
+    c.moveTo(from, bands.order + 3);
+    c.lineTo(to, bands.order - 4);
+    c.stroke();
+    c.beginPath();
+    c.arc(to, bands.order - 4, 2.2, 0, 2 * Math.PI);
+    c.fill();
+  });
 }
 
 /** @param {CanvasRenderingContext2D} c @param {Scene} scene @param {import("./model.js").Tile} tile @param {{isPicked: boolean, isPointed: boolean, isHeld: boolean, alpha: number}} how @param {Palette} colours */

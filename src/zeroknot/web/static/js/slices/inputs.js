@@ -6,7 +6,8 @@ import { PERFORMANCES, padBox } from "./pad-box.js";
 /** @typedef {{name?: string | null, onmidimessage: ((event: any) => void) | null}} Input */
 
 const FIRST_NOTE = 36;
-const NOTE_ON = 0x90;
+const [NOTE_OFF, NOTE_ON, CONTROL] = [0x80, 0x90, 0xb0];
+const [SUSTAIN, PEDAL_DOWN] = [64, 64]; // controller, and the value from which the pedal is down
 const ASK = "ask";
 
 export class Inputs {
@@ -14,6 +15,14 @@ export class Inputs {
     /** @param {number} pad @param {number} velocity @param {number} stamp */
     this.onStroke = (pad, velocity, stamp) => {
       void [pad, velocity, stamp];
+    };
+    /** @param {number} pad */
+    this.onLetGo = (pad) => {
+      void pad;
+    };
+    /** @param {boolean} isDown */
+    this.onPedal = (isDown) => {
+      void isDown;
     };
     /** @type {Map<string, Input>} */
     this.found = new Map();
@@ -75,7 +84,10 @@ export class Inputs {
     this.heard = input;
     input.onmidimessage = (event) => {
       const [status, note, velocity] = event.data;
-      if ((status & 0xf0) === NOTE_ON && velocity > 0) this.onStroke(note - FIRST_NOTE, velocity / 127, event.timeStamp);
+      const kind = status & 0xf0;
+      if (kind === NOTE_ON && velocity > 0) this.onStroke(note - FIRST_NOTE, velocity / 127, event.timeStamp);
+      else if (kind === NOTE_ON || kind === NOTE_OFF) this.onLetGo(note - FIRST_NOTE);
+      else if (kind === CONTROL && note === SUSTAIN) this.onPedal(velocity >= PEDAL_DOWN);
     };
   }
 

@@ -4,6 +4,7 @@
  * Pure; what an order becomes is told by the server.
  */
 
+import { along } from "../engine/schedule.js";
 import { db, round, seconds, semitones } from "../format.js";
 import { xOf } from "../ui/sight.js";
 
@@ -94,7 +95,7 @@ export const hasRoom = (box) => box.width >= NUMBER_ROOM;
 
 /** What is written beside a tile's number: a roll, a shift, that it is reversed. @param {Tile} tile @param {Piece} piece */
 export function marksOf(tile, piece) {
-  const marks = [];
+  const marks = tile.also.length ? [`+${tile.also.map((i) => i + 1).join("+")}`] : [];
   if (tile.reverse !== piece.reverse) marks.push("⇄");
   const shift = round(tile.semitones, 2);
   if (shift) marks.push(`${shift > 0 ? "+" : "−"}${Math.abs(shift)}`);
@@ -102,17 +103,34 @@ export function marksOf(tile, piece) {
   return marks.join(" ");
 }
 
+/** How many pieces are its own; those that are borrowed are numbered after them. @param {HandSlices} slices */
+export const ownCount = (slices) => slices.edges.length - 1;
+
+/** Where a piece lies in its recording. @param {HandSlices} slices @param {number} index */
+export function whereText(slices, index) {
+  const borrowed = slices.borrowed[index - ownCount(slices)];
+  const [from, to] = borrowed ? [borrowed.start, borrowed.stop] : slices.edges.slice(index, index + 2);
+  return `${seconds(from, 3)} – ${seconds(to, 3)}${borrowed ? ` of ${borrowed.name}` : ""}`;
+}
+
 /** @param {HandSlices} slices @param {number} index */
 export function pieceText(slices, index) {
   const { name } = slices.pieces[index];
-  return `${seconds(slices.edges[index], 3)} – ${seconds(slices.edges[index + 1], 3)}${name ? ` · ${name}` : ""}`;
+  return `${whereText(slices, index)}${name ? ` · ${name}` : ""}`;
 }
+
+/** The beat at which a second of the recording is laid; along the knots. @param {HandSlices} slices @param {number} second */
+export const beatAt = (slices, second) => along(slices.warp, 0, 1, second);
+
+/** The other way round. @param {HandSlices} slices @param {number} beat */
+export const secondAt = (slices, beat) => along(slices.warp, 1, 0, beat);
 
 /** What a tile is, for who points at it. @param {HandSlices} slices @param {Tile} tile @param {string} place */
 export function tileText(slices, tile, place) {
   const parts = [`${place}: slice ${tile.piece + 1}`];
   const { name } = slices.pieces[tile.piece];
   if (name) parts[0] += ` (${name})`;
+  if (tile.also.length) parts[0] += ` with ${tile.also.map((i) => i + 1).join(", ")}`;
   if (tile.muted) parts.push("muted");
   if (tile.reverse) parts.push("reversed");
   if (tile.semitones) parts.push(semitones(tile.semitones));
@@ -124,8 +142,9 @@ export function tileText(slices, tile, place) {
 /** How many slices, and from what. @param {HandSlices} slices */
 export function cutText(slices) {
   if (!slices.is_cut) return "not cut yet";
-  const count = slices.pieces.length;
-  return `${count} slice${count === 1 ? "" : "s"}`;
+  const count = ownCount(slices);
+  const more = slices.borrowed.length;
+  return `${count} slice${count === 1 ? "" : "s"}${more ? ` and ${more} of others` : ""}`;
 }
 
 /** @param {HandSlices} slices */

@@ -11,6 +11,8 @@ import { gridOf } from "./model.js";
 const ROLLS = [1, 2, 3, 4, 6, 8];
 const RISES = [0, 9, -9];
 const FINEST_STEP = 0.25;
+const MOST_AT_ONCE = 8;
+const MOST_FEEL_BARS = 16;
 
 /** @param {import("./shared.js").Shared} shared */
 export const ordering = (shared) => {
@@ -20,8 +22,8 @@ export const ordering = (shared) => {
   return section(shared.whole, {
     cutWay: "attacks", cutSensitivity: 65, cutBeats: "0.5", cutCount: "16", cutSnaps: false,
     cutRegisters: /** @type {Record<string, boolean>} */ ({ low: true, middle: true, high: true }),
-    tileTitle: "", tileLevel: 0, tileShift: 0, tileHits: 1, hasTiles: false, isOwnOrder: false, orderBeats: "", canSwap: false,
-    dealLike: false, dealFar: 100, dealDensity: 100, dealRolls: 0, dealAccents: 0, dealStrong: false, dealText: "", stayText: "",
+    tileTitle: "", tileLevel: 0, tileShift: 0, tileHits: 1, tileClimb: 0, hasTiles: false, isOwnOrder: false, orderBeats: "", canSwap: false, canStack: false,
+    dealLike: false, dealFar: 100, dealDensity: 100, dealRolls: 0, dealAccents: 0, dealStrong: false, dealFromBar: "", dealToBar: "", dealFirst: "", dealLast: "", dealText: "", stayText: "",
     deals: /** @type {{at: number, name: string, pressed: string, title: string}[]} */ ([]),
 
     showOrdering() {
@@ -29,6 +31,7 @@ export const ordering = (shared) => {
       const which = [...picked].sort((a, b) => a - b);
       this.hasTiles = which.length > 0;
       this.canSwap = which.length === 2;
+      this.canStack = which.length > 1 && which.length <= MOST_AT_ONCE;
       this.isOwnOrder = order.is_own;
       this.orderBeats = String(order.beats / shared.facts.per_bar);
       const [first] = which.map((i) => order.tiles[i]);
@@ -36,6 +39,7 @@ export const ordering = (shared) => {
       this.tileLevel = first?.gain_db ?? 0;
       this.tileShift = first?.semitones ?? 0;
       this.tileHits = first?.hits ?? 1;
+      this.tileClimb = first?.climb ?? 0;
       this.deals = dealt.map((d, at) => ({
         at, name: String(d.seed), pressed: String(d.is_now), title: d.like ? "like for like" : d.far < 1 ? "close by" : "anything",
       }));
@@ -108,11 +112,45 @@ export const ordering = (shared) => {
       this.treat(how, { which: [...picked] });
     },
 
+    /** @param {HTMLSelectElement} field beats and step, apart by a blank */
+    fillEnd(field) {
+      const [beats, step] = field.value.split(" ").map(Number);
+      field.value = "";
+      if (beats) this.treat("fill", { beats, step });
+    },
+
+    /** @param {HTMLSelectElement} field beats of a tile */
+    layOnGrid(field) {
+      const step = Number(field.value);
+      field.value = "";
+      if (step) this.treat("grid", { step });
+    },
+
+    /** What of the order, or which slices, a deal is kept to. @param {"dealFromBar" | "dealToBar" | "dealFirst" | "dealLast"} field @param {string} text */
+    setRange(field, text) {
+      const value = typedNumber(text);
+      if (text.trim() && (value === null || value < 1 || !Number.isInteger(value))) return shared.held.refuse(`“${text}” is not a number from 1 on.`);
+      this[field] = text.trim();
+    },
+
     /** @param {string} bars */
     setOrderBars(bars) {
       const value = typedNumber(bars);
       if (value === null || value <= 0) return shared.held.refuse(`“${bars}” is not a number of bars.`);
       this.treat("length", { beats: value * shared.facts.per_bar });
+    },
+
+    /** What the chosen tiles play, all at once where the first lies; where the others were is a rest. */
+    stackTiles() {
+      const which = [...picked].sort((a, b) => a - b);
+      if (this.canStack) void shared.change({ kind: "stack_tiles", which });
+    },
+
+    /** Where its tiles lie and how loud, as a groove that the project keeps. */
+    async takeFeel() {
+      const bars = Math.max(1, Math.min(MOST_FEEL_BARS, Math.floor(shared.facts.order.beats / shared.facts.per_bar + 1e-6)));
+      if (!await shared.view.intent({ kind: "take_groove", hand: shared.held.name, bars, order: true })) return;
+      session.say("Its feel is kept with the project's grooves.");
     },
 
     /** @param {string} name @param {unknown} value */
@@ -170,8 +208,14 @@ export const ordering = (shared) => {
       const { per_bar: perBar, pulse } = shared.facts;
       // The bar's first, and the pulse in its middle.
       const strong = this.dealStrong ? [0, pulse * Math.floor(perBar / pulse / 2)] : [];
+      const range = {
+        from_beat: this.dealFromBar ? (Number(this.dealFromBar) - 1) * perBar : 0,
+        to_beat: this.dealToBar ? Number(this.dealToBar) * perBar : null,
+        first: this.dealFirst ? Number(this.dealFirst) - 1 : 0,
+        last: this.dealLast ? Number(this.dealLast) - 1 : null,
+      };
       void shared.change({
-        kind: "deal_order", seed: seed(), held: [...stay], strong, like: isLike, far: this.dealFar / 100, density: this.dealDensity / 100,
+        kind: "deal_order", seed: seed(), held: [...stay], strong, ...range, like: isLike, far: this.dealFar / 100, density: this.dealDensity / 100,
         rolls: this.dealRolls / 100, accents: this.dealAccents / 100,
       });
     },

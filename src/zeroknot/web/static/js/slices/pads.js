@@ -4,6 +4,7 @@
 import { Pads } from "../engine/pads.js";
 import { ApiError, getJson } from "../net/api.js";
 import { section } from "../sections.js";
+import { gesture } from "../ui/gesture.js";
 
 const BANK = 16;
 /** Two rows of keys by where they are, whatever is printed on them. */
@@ -11,17 +12,23 @@ const CODES = ["KeyA", "KeyS", "KeyD", "KeyF", "KeyG", "KeyH", "KeyJ", "KeyK", "
 const PRINTED = ["A", "S", "D", "F", "G", "H", "J", "K", "Z", "X", "C", "V", "B", "N", "M", ","];
 const SOFTEST = 0.15; // of a pad touched at its foot
 const SHOWN_MS = 160;
+const LET_GO_MS = 5;
+const MOST_SEMITONES = 24; // as far as a stroke may be from the slice
 
 /** @param {import("./shared.js").Shared} shared */
 export const pads = (shared) => {
   const { view, session } = shared;
   const engine = new Pads(session.state.rate);
   let trouble = "";
+  /** Pads that were let go while the pedal was down. @type {Set<number>} */
+  const sustained = new Set();
 
   return section(shared.whole, {
     bank: 0, bankText: "", banks: 0, padsHint: "",
-    padsHeld: false, padsSing: false, padsChoke: false,
-    /** @type {{index: number, key: string, number: string, name: string, isThere: boolean, yarn: string, label: string}[]} */
+    padsHeld: false, padsChoke: false, padsSustain: false, padsTuned: false,
+    /** Where the strength of a stroke goes. @type {"level" | "filter" | "start" | "none"} */
+    padsAim: "level",
+    /** @type {{index: number, pad: number, key: string, number: string, name: string, isThere: boolean, yarn: string, label: string}[]} */
     row: [],
 
     startPads() {
@@ -36,15 +43,18 @@ export const pads = (shared) => {
 
     showPads() {
       const { facts } = shared;
-      this.banks = Math.ceil(facts.pieces.length / BANK);
+      this.banks = this.padsTuned ? 1 : Math.ceil(facts.pieces.length / BANK);
       this.bank = Math.max(0, Math.min(this.bank, this.banks - 1));
       this.bankText = this.banks > 1 ? `bank ${this.bank + 1} of ${this.banks}` : "";
+      const tuned = this.tunedPiece();
       this.row = CODES.map((_, i) => {
-        const index = this.bank * BANK + i;
+        const pad = this.bank * BANK + i;
+        const index = this.padsTuned ? tuned : facts.pads[pad] ?? pad;
         const piece = facts.pieces[index];
+        const name = this.padsTuned ? `+${i} st` : piece?.name ?? "";
         return {
-          index, key: PRINTED[i], number: piece ? String(index + 1) : "", name: piece?.name ?? "", isThere: !!piece, yarn: `var(--yarn-${index % 8})`,
-          label: piece ? `Pad ${index + 1}${piece.name ? `, ${piece.name}` : ""}` : `Pad ${index + 1}, empty`,
+          index, pad, key: PRINTED[i], number: piece ? String(index + 1) : "", name, isThere: !!piece, yarn: `var(--yarn-${index % 8})`,
+          label: piece ? `Pad ${pad + 1}${index === pad ? "" : `, slice ${index + 1}`}${name ? `, ${name}` : ""}` : `Pad ${pad + 1}, empty`,
         };
       });
       const hasFocus = !!document.activeElement?.closest("#pads");
@@ -53,6 +63,7 @@ export const pads = (shared) => {
 
     /** From striking to starting, in ms; for who measures. */
     padDelays: () => engine.delays,
+    padsSounding: () => engine.sounding.map((s) => s.pad),
 
     /** The pieces as pads play them, into memory; the latest question wins. */
     async loadPads() {
@@ -71,12 +82,24 @@ export const pads = (shared) => {
       });
     },
 
-    /** @param {number} index @param {number} velocity @param {number} stamp when it was struck, as events tell it */
-    strike(index, velocity, stamp) {
-      if (!shared.facts.pieces[index]) return;
+    /** What goes by the note: the chosen slice, or the first. */
+    tunedPiece: () => shared.meant[0] ?? 0,
+
+    /** A pad by its place, counted through the banks. @param {number} pad @param {number} velocity @param {number} stamp when it was struck, as events tell it */
+    strikePad(pad, velocity, stamp) {
+      if (this.isTap(stamp)) return;
+      if (this.padsTuned) this.strike(this.tunedPiece(), pad, velocity, stamp, Math.max(-MOST_SEMITONES, Math.min(MOST_SEMITONES, pad)));
+      else this.strike(shared.facts.pads[pad] ?? pad, pad, velocity, stamp);
+    },
+
+    /** @param {number} index of the slice @param {number} pad @param {number} velocity @param {number} stamp @param {number} [semitones] by which it is played faster */
+    strike(index, pad, velocity, stamp, semitones = 0) {
+      const piece = shared.facts.pieces[index];
+      if (!piece) return;
       void session.engine().unlock();
-      if (!engine.strike(session.engine(), index, velocity, this.padsChoke, stamp)) return;
-      this.noteStroke(index, velocity, stamp);
+      const stroke = { pad, velocity, aim: this.padsAim, semitones, group: piece.choke, chokesAll: this.padsChoke, stamp };
+      if (!engine.strike(session.engine(), index, stroke)) return;
+      this.noteStroke(index, this.padsAim === "none" ? 1 : velocity, stamp, semitones);
       this.flash(index);
     },
 
@@ -87,18 +110,60 @@ export const pads = (shared) => {
       setTimeout(() => button?.removeAttribute("data-struck"), SHOWN_MS);
     },
 
-    /** The higher it is touched, the louder. @param {PointerEvent} event @param {number} index */
-    touch(event, index) {
+    /** The higher it is touched, the harder; with Alt dragged to another pad, it changes places with that. @param {PointerEvent} event @param {number} pad */
+    touch(event, pad) {
+      if (event.altKey && !this.padsTuned) return this.carryPad(event, pad);
       const target = /** @type {HTMLElement} */ (event.currentTarget);
       const box = target.getBoundingClientRect();
       const share = 1 - (event.clientY - box.top) / Math.max(1, box.height);
       target.setPointerCapture?.(event.pointerId);
-      this.strike(index, this.padsSing ? 1 : SOFTEST + (1 - SOFTEST) * Math.max(0, Math.min(1, share)), event.timeStamp);
+      this.strikePad(pad, SOFTEST + (1 - SOFTEST) * Math.max(0, Math.min(1, share)), event.timeStamp);
     },
 
-    /** @param {number} index */
-    letPadGo(index) {
-      if (this.padsHeld) engine.release(index);
+    /** @param {PointerEvent} event @param {number} pad */
+    carryPad(event, pad) {
+      gesture(event, {
+        moved: ({ x, y }) => {
+          const over = document.elementFromPoint(x, y)?.closest("[data-place]");
+          this.dragText = over ? `pad ${pad + 1} to ${Number(over.getAttribute("data-place")) + 1}` : "";
+        },
+        done: ({ x, y }) => {
+          const over = document.elementFromPoint(x, y)?.closest("[data-place]");
+          if (over) this.swapPads(pad, Number(over.getAttribute("data-place")));
+        },
+        ended: () => { this.dragText = ""; },
+      });
+    },
+
+    /** @param {number} pad */
+    letPadGo(pad) {
+      if (!this.padsHeld) return;
+      if (this.padsSustain) sustained.add(pad);
+      else engine.release(pad, this.releaseOf(pad));
+    },
+
+    /** The pedal down, or up: what was let go meanwhile ends. @param {boolean} isDown */
+    setSustain(isDown) {
+      this.padsSustain = isDown;
+      if (isDown) return;
+      for (const pad of sustained) engine.release(pad, this.releaseOf(pad));
+      sustained.clear();
+    },
+
+    /** Seconds for which what is let go falls. @param {number} pad */
+    releaseOf(pad) {
+      const piece = shared.facts.pieces[this.padsTuned ? this.tunedPiece() : shared.facts.pads[pad] ?? pad];
+      return (piece?.shape.release_ms || LET_GO_MS) / 1000;
+    },
+
+    /** @param {"level" | "filter" | "start" | "none"} aim */
+    setAim(aim) {
+      this.padsAim = aim;
+    },
+
+    toggleTuned() {
+      this.padsTuned = !this.padsTuned;
+      this.showPads();
     },
 
     /** @param {KeyboardEvent} event */
@@ -118,7 +183,7 @@ export const pads = (shared) => {
       const at = CODES.indexOf(event.code);
       if (at < 0) return;
       event.preventDefault();
-      if (!event.repeat) this.strike(this.bank * BANK + at, event.shiftKey ? 0.5 : 1, event.timeStamp);
+      if (!event.repeat) this.strikePad(this.bank * BANK + at, event.shiftKey ? 0.5 : 1, event.timeStamp);
     },
 
     /** @param {KeyboardEvent} event */
@@ -137,7 +202,7 @@ export const pads = (shared) => {
       document.getElementById("pads")?.focus();
     },
 
-    /** @param {"padsHeld" | "padsSing" | "padsChoke"} name */
+    /** @param {"padsHeld" | "padsChoke"} name */
     togglePads(name) {
       Object.assign(this, { [name]: !this[name] });
     },

@@ -8,11 +8,12 @@ import { layered } from "../ui/frames.js";
 import { gesture } from "../ui/gesture.js";
 import { beatOf, scrolled, xOf, zoomed } from "../ui/sight.js";
 import { drawHeard, drawSlices } from "./draw.js";
-import { bandsOf, cutAt, cutText, gridOf, orderText, pieceAt, pieceText, secondOf, tileAt, tilesIn, tileText, xOfSecond } from "./model.js";
+import { bandsOf, beatAt, cutAt, cutText, gridOf, orderText, pieceAt, pieceText, secondAt, secondOf, tileAt, tilesIn, tileText, xOfSecond } from "./model.js";
 
 const [LEFT, RIGHT] = [18, 18]; // pixels beside the rails
 const MOST_DB = 12;
 const LEAST_DB = -24;
+const CUT_GRID = 0.25; // beats
 
 /** @param {import("./shared.js").Shared} shared */
 export const pictured = (shared) => {
@@ -46,6 +47,8 @@ export const pictured = (shared) => {
     cutText: "", orderText: "", dragText: "", rendering: false, isCut: false,
     /** What a drag over the tiles does. @type {"move" | "levels"} */
     tool: "move",
+    /** Where a cut goes by itself. @type {"attacks" | "grid" | "zero"} */
+    snapsTo: "attacks",
 
     startPicture() {
       const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("slices"));
@@ -187,15 +190,17 @@ export const pictured = (shared) => {
       const span = seenSpan();
       const at = event.offsetX;
       const cut = facts.is_cut ? cutAt(facts.edges, span, at) : 0;
+      let isFree = false;
       const piece = facts.is_cut ? pieceAt(facts.edges, secondOf(span, at)) : -1;
       gesture(event, {
         moved: ({ dx, alt }) => {
           if (!cut) return;
           const second = secondOf(span, xOfSecond(span, facts.edges[cut]) + dx);
+          isFree = alt;
           movedCut = { index: cut, second: alt ? second : this.snapped(second, span) };
           this.dragText = `cut ${cut + 1} at ${movedCut.second.toFixed(3)} s`;
         },
-        done: () => { if (movedCut) void shared.change({ kind: "mend_cut", how: "move", ...movedCut }); },
+        done: () => { if (movedCut) void shared.change({ kind: "mend_cut", how: "move", ...movedCut, ...this.snapSaid(isFree) }); },
         tapped: () => {
           if (cut) chosen.clear();
           const which = cut || piece;
@@ -208,8 +213,16 @@ export const pictured = (shared) => {
       });
     },
 
-    /** To an attack that is near, else to the nearest grid line of the loop. @param {number} second @param {import("./model.js").Span} span */
+    /** What a cut that is laid somewhere asks of the server: a grid is met, and a crossing of zero found, there. @param {boolean} isFree */
+    snapSaid(isFree) {
+      const snap = /** @type {"free" | "grid" | "zero"} */ (isFree || this.snapsTo === "attacks" ? "free" : this.snapsTo);
+      return { snap, step: CUT_GRID };
+    },
+
+    /** To an attack that is near, or to the grid; where the recording crosses zero is found when it is let go. @param {number} second @param {import("./model.js").Span} span */
     snapped(second, span) {
+      if (this.snapsTo === "zero") return second;
+      if (this.snapsTo === "grid") return secondAt(shared.facts, Math.round(beatAt(shared.facts, second) / CUT_GRID) * CUT_GRID);
       const reach = (8 / span.width) * (span.to - span.from);
       let [best, nearest] = [second, reach];
       for (const [at] of held.hand.attacks) {
@@ -287,7 +300,7 @@ export const pictured = (shared) => {
       if (event.offsetY < bands.bottom + 8) {
         const cut = shared.facts.is_cut ? cutAt(shared.facts.edges, seenSpan(), event.offsetX) : 0;
         if (cut) void shared.change({ kind: "mend_cut", how: "join", index: cut });
-        else void shared.change({ kind: "mend_cut", how: "add", second: this.snapped(secondOf(seenSpan(), event.offsetX), seenSpan()) });
+        else void shared.change({ kind: "mend_cut", how: "add", second: this.snapped(secondOf(seenSpan(), event.offsetX), seenSpan()), ...this.snapSaid(event.altKey) });
         return;
       }
       const index = tileAt(tiles(), beatOf(seen(), event.offsetX));
@@ -336,6 +349,11 @@ export const pictured = (shared) => {
       if (sight && (tile.beat < sight[0] || tile.beat > sight[1])) this.scroll((tile.beat - sight[0]) / (sight[1] - sight[0]) - 0.4);
     },
 
+    /** @param {"attacks" | "grid" | "zero"} to */
+    setSnap(to) {
+      this.snapsTo = to;
+    },
+
     letChoiceGo() {
       if (!chosen.size && !picked.size) return false;
       this.pickAll([]);
@@ -350,6 +368,7 @@ export const pictured = (shared) => {
     /** @param {number} second */
     xOfSecond: (second) => xOfSecond(seenSpan(), second),
     bands: () => bandsOf(box.height),
+    tilesForTests: () => tiles().length,
   });
 };
 

@@ -3,15 +3,16 @@
 
 import { along } from "../engine/schedule.js";
 import { countIn } from "../engine/count-in.js";
-import { Stamps } from "../engine/stamps.js";
+import { Stamps, tappedAfter } from "../engine/stamps.js";
 import { bpmAt } from "../metre.js";
 import { section } from "../sections.js";
 import { Inputs } from "./inputs.js";
 
-/** @typedef {{round: number, beat: number, piece: number, velocity: number, isKept: boolean}} Stroke */
+/** @typedef {{round: number, beat: number, piece: number, velocity: number, semitones: number, isKept: boolean}} Stroke */
 
 const CAUGHT_BARS = 16;
 const MOST_STROKES = 1024;
+const [TAPPED_TICKS, FIRST_TAPPED] = [12, 2]; // those counted to find the beat, and from which on taps tell
 const PAUSE_BEATS = 8; // without anything heard: what comes after so long is another round
 
 /** @param {import("./shared.js").Shared} shared */
@@ -27,10 +28,13 @@ export const played = (shared) => {
   /** The first stroke of those played to nothing. @type {{stamp: number, round: number} | null} */
   let free = null;
   let lastStamp = 0;
+  /** When somebody tapped along, as events tell it. @type {number[]} */
+  let taps = [];
   const inputs = new Inputs();
   const stamps = new Stamps();
 
   return section(shared.whole, {
+    isTapping: false, latencyText: "Latency is told once something sounds.",
     isRecording: false, recordText: "Record", overdubs: false, countsIn: true, playedText: "",
     roundsKept: /** @type {{number: number, name: string, pressed: string, title: string}[]} */ ([]),
     roundStep: "0.25", roundStrength: 100, roundFeels: true, usedRound: -1,
@@ -39,13 +43,56 @@ export const played = (shared) => {
     startPlayed() {
       this.inputs = inputs.known;
       inputs.onStroke = (note, velocity, stamp) => {
-        this.strike(this.bank * 16 + note, velocity, stamp);
+        this.strikePad(this.padsTuned ? note : this.bank * 16 + note, velocity, stamp);
       };
+      inputs.onLetGo = (note) => this.letPadGo(this.padsTuned ? note : this.bank * 16 + note);
+      inputs.onPedal = (isDown) => this.setSustain(isDown);
       view.scope.add(() => {
         inputs.close();
         if (this.isRecording) this.endRecording(); // who leaves the view keeps what was played
       });
       view.eachFrame(() => this.watchRounds());
+      this.showLatency();
+    },
+
+    showLatency() {
+      const engine = session.engine_;
+      if (!engine) return;
+      this.latencyText = `Latency ${Math.round(1000 * engine.latency)} ms, ${engine.latencyGiven === null ? "as the browser tells it" : "as you tapped it"}`;
+    },
+
+    /** Ticks to tap along to: how long after each a tap comes is what the device takes there and back. */
+    async tapAlong() {
+      if (this.isTapping) return;
+      const engine = session.engine();
+      const seconds = 60 / Math.max(80, Math.min(140, bpmAt(session.state.tempo_line, 0)));
+      /** @type {number[]} */
+      const ticks = [];
+      taps = [];
+      this.isTapping = true;
+      this.latencyText = "Tap any pad with each tick…";
+      this.focusPads();
+      await countIn(engine, TAPPED_TICKS, seconds, (start) => {
+        for (let i = FIRST_TAPPED; i < TAPPED_TICKS; i += 1) ticks.push(start + i * seconds);
+      });
+      this.isTapping = false;
+      if (view.isOver) return;
+      const found = tappedAfter(taps.map((stamp) => stamps.secondAt(stamp)), ticks);
+      if (found === null) session.say("Those taps were too few or too loose to tell; try again.");
+      else this.setLatency(found);
+      this.showLatency();
+    },
+
+    /** @param {number | null} found seconds; null: as the browser says */
+    setLatency(found) {
+      session.engine().keepLatency(found);
+      this.showLatency();
+    },
+
+    /** While somebody taps along a stroke is a tap. @param {number} stamp @returns {boolean} */
+    isTap(stamp) {
+      if (this.isTapping) taps.push(stamp);
+      return this.isTapping;
     },
 
     showPlayed() {
@@ -92,11 +139,11 @@ export const played = (shared) => {
       return begun.findLast((b) => b.at <= at)?.rounds ?? begun[0].rounds;
     },
 
-    /** @param {number} piece @param {number} velocity @param {number} stamp */
-    noteStroke(piece, velocity, stamp) {
+    /** @param {number} piece @param {number} velocity @param {number} stamp @param {number} semitones */
+    noteStroke(piece, velocity, stamp, semitones) {
       const { round, beat } = this.placeOf(stamp);
       lastStamp = stamp;
-      log = [...log.slice(1 - MOST_STROKES), { round, beat, piece, velocity, isKept: false }];
+      log = [...log.slice(1 - MOST_STROKES), { round, beat, piece, velocity, semitones, isKept: false }];
     },
 
     // ---- recording
@@ -147,7 +194,7 @@ export const played = (shared) => {
       const numbers = [...new Set(fresh.map((s) => s.round))].sort((a, b) => a - b);
       for (const number of numbers) {
         const own = log.filter((s) => (this.overdubs ? s.round >= recordedFrom && s.round <= number : s.round === number));
-        const strokes = own.map(({ beat, piece, velocity }) => ({ beat, piece, velocity, beats: null }));
+        const strokes = own.map(({ beat, piece, velocity, semitones }) => ({ beat, piece, velocity, semitones, beats: null }));
         const intent = /** @type {const} */ ({ kind: "keep_round", beats: shared.facts.order.beats });
         const done = view.isOver ? await session.submit({ ...intent, strokes, hand: held.name }) : await shared.change({ ...intent, strokes });
         // What could not be kept is tried again with what is played next.

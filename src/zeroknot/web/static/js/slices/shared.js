@@ -9,7 +9,10 @@ import { getJson } from "../net/api.js";
  * @typedef {{
  *   hearing: boolean, way: string, withRest: boolean, dragText: string, rendering: boolean, bank: number, showSlices: () => void, hearOn: () => Promise<void>, stopHearing: () => void,
  *   setWay: (way: string) => void, startHearing: (way: string) => Promise<void>, focusPads: () => void,
- *   strike: (index: number, velocity: number, stamp: number) => void, noteStroke: (piece: number, velocity: number, stamp: number) => void,
+ *   mixPiece: (name: string, value: unknown, isShape?: boolean) => boolean,
+ *   beatHeard: () => number | null, snapsTo: "attacks" | "grid" | "zero",
+ *   strikePad: (pad: number, velocity: number, stamp: number) => void, noteStroke: (piece: number, velocity: number, stamp: number, semitones: number) => void,
+ *   padsTuned: boolean, isTap: (stamp: number) => boolean, letPadGo: (pad: number) => void, setSustain: (isDown: boolean) => void, swapPads: (pad: number, other: number) => void,
  * }} Whole
  */
 
@@ -26,6 +29,10 @@ export class Shared extends HandShared {
     this.picked = new Set();
     /** dB of the step and the slope at each cut. @type {[number, number][]} */
     this.risks = [];
+    /** Notes of a MIDI loop; null until they are told. @type {import("../types.js").HandLanes | null} */
+    this.lanes = null;
+    /** Notes that are chosen. @type {Set<number>} */
+    this.lanePicked = new Set();
     /** Changes on their way. */
     this.doing = 0;
     /** Tiles that stay where they are when it is dealt. @type {Set<number>} */
@@ -64,7 +71,7 @@ export class Shared extends HandShared {
     this.doing += 1;
     this.isHeld = true;
     this.trial.want(intent);
-    const done = await this.held.change(intent);
+    const done = await this.held.change(intent, this.trial.told());
     this.doing -= 1;
     this.isHeld = this.doing > 0;
     if (!this.isHeld) this.trial.want(null);

@@ -99,6 +99,7 @@ export const arrange = (session, app) => () => {
         { key: "Delete or Backspace", does: "remove clip", run: () => this.remove() },
         { key: "Enter", does: "take the clip's strand in hand", run: () => this.takeInHand() },
         { key: "Escape", does: "let go", run: () => this.choose("") },
+        { key: "G", does: "to the coil: its keys play", run: () => this.toCoil() },
         { key: "+ or =", does: "closer", repeats: true, run: () => this.zoom(1.4) },
         { key: "-", does: "wider", repeats: true, run: () => this.zoom(1 / 1.4) },
       ];
@@ -377,6 +378,11 @@ export const arrange = (session, app) => () => {
     cycleClip() {
       const clip = this.chosenClip();
       if (clip) setCycle(session, { from: clip.beat, to: clip.beat + clip.beats, on: true });
+    },
+
+    toCoil() {
+      const first = document.querySelector("#coil [data-coil-keys] .coil-name, #coil .coil-head button");
+      if (first instanceof HTMLElement) first.focus();
     },
 
     takeInHand() {

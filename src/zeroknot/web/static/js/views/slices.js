@@ -7,6 +7,9 @@ import { printing } from "../hand/printing.js";
 import { handKeys } from "../hand/shared.js";
 import { joined, section } from "../sections.js";
 import { ordering } from "../slices/ordering.js";
+import { kit } from "../slices/kit.js";
+import { live } from "../slices/live.js";
+import { notes } from "../slices/notes.js";
 import { out } from "../slices/out.js";
 import { pads } from "../slices/pads.js";
 import { pictured } from "../slices/picture.js";
@@ -14,13 +17,13 @@ import { played } from "../slices/played.js";
 import { pieces } from "../slices/pieces.js";
 import { Shared } from "../slices/shared.js";
 
-/** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof pictured | typeof pieces | typeof ordering | typeof pads | typeof played | typeof out | typeof printing>>} Sections */
+/** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof pictured | typeof pieces | typeof ordering | typeof pads | typeof played | typeof out | typeof kit | typeof live | typeof notes | typeof printing>>} Sections */
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const slices = (session, app) => () => {
   const shared = new Shared(session, app);
   return joined(
-    inHandBar(shared), hearing(shared), pictured(shared), pieces(shared), ordering(shared), pads(shared), played(shared), out(shared), printing(shared), together(shared),
+    inHandBar(shared), hearing(shared), pictured(shared), pieces(shared), ordering(shared), pads(shared), played(shared), out(shared), kit(shared), live(shared), notes(shared), printing(shared), together(shared),
   );
 };
 
@@ -34,6 +37,8 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
     this.showSlices();
     this.startPads();
     this.startPlayed();
+    this.startNotes();
+    this.startLive();
     void this.askEdges();
     shared.begin(this);
     // For tests that look at what is drawn.
@@ -50,6 +55,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
     this.showSlices();
     void this.loadPads();
     void this.askEdges();
+    void this.askLanes();
   },
 
   show() {
@@ -69,6 +75,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
 
   letGoOf() {
     if (this.letChoiceGo()) return;
+    if (shared.lanePicked.size) return this.pickNotes([]);
     if (this.hearing) this.stopHearing();
   },
 
@@ -82,8 +89,8 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
       { key: "W", does: "the whole", run: () => this.showAll() },
       { key: ",", does: "the slice before", repeats: true, run: () => this.stepPiece(-1) },
       { key: ".", does: "the next slice", repeats: true, run: () => this.stepPiece(1) },
-      { key: "[", does: "the tile before", repeats: true, run: () => this.stepTile(-1) },
-      { key: "]", does: "the next tile", repeats: true, run: () => this.stepTile(1) },
+      { key: "[", does: "the tile, or note, before", repeats: true, run: () => (this.showsNotes ? this.stepNote(-1) : this.stepTile(-1)) },
+      { key: "]", does: "the next tile, or note", repeats: true, run: () => (this.showsNotes ? this.stepNote(1) : this.stepTile(1)) },
       { key: "K", does: "cut where it is heard", run: () => this.cutHere() },
       { key: "H", does: "cut the chosen slice in half", run: () => this.mend("split") },
       { key: "J", does: "join the chosen slice to the one before", run: () => this.mend("join") },
@@ -91,18 +98,22 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
       { key: "ArrowRight", does: "chosen tiles later; the chosen cut 1 ms later", repeats: true, run: () => this.arrow(1, 1) },
       { key: "Shift+ArrowLeft", does: "by a bar; by 10 ms", repeats: true, run: () => this.arrow(-1, 10) },
       { key: "Shift+ArrowRight", does: "by a bar; by 10 ms", repeats: true, run: () => this.arrow(1, 10) },
-      { key: "ArrowUp", does: "chosen tiles louder", repeats: true, run: () => this.raiseTiles(1, 0) },
-      { key: "ArrowDown", does: "chosen tiles softer", repeats: true, run: () => this.raiseTiles(-1, 0) },
-      { key: "Shift+ArrowUp", does: "chosen tiles a semitone up", repeats: true, run: () => this.raiseTiles(0, 1) },
-      { key: "Shift+ArrowDown", does: "chosen tiles a semitone down", repeats: true, run: () => this.raiseTiles(0, -1) },
+      { key: "ArrowUp", does: "tiles louder, notes a semitone up", repeats: true, run: () => (this.showsNotes ? this.nudgeNotes(0, 1) : this.raiseTiles(1, 0)) },
+      { key: "ArrowDown", does: "tiles softer, notes a semitone down", repeats: true, run: () => (this.showsNotes ? this.nudgeNotes(0, -1) : this.raiseTiles(-1, 0)) },
+      { key: "Shift+ArrowUp", does: "tiles a semitone up, notes an octave", repeats: true, run: () => (this.showsNotes ? this.nudgeNotes(0, 12) : this.raiseTiles(0, 1)) },
+      { key: "Shift+ArrowDown", does: "tiles a semitone down, notes an octave", repeats: true, run: () => (this.showsNotes ? this.nudgeNotes(0, -12) : this.raiseTiles(0, -1)) },
       { key: "B", does: "chosen tiles, or slices, backwards", run: () => this.backwards() },
       { key: "E", does: "chosen tiles as a roll", run: () => this.rollTiles() },
       { key: "Shift+E", does: "the roll rising, falling, even", run: () => this.riseTiles() },
       { key: "X", does: "two chosen tiles change places", run: () => this.canSwap && this.treatPicked("swap") },
-      { key: "N", does: "chosen tiles once more", run: () => this.hasTiles && this.treatPicked("repeat") },
+      { key: "N", does: "tiles once more; a note more behind", run: () => (this.showsNotes ? this.addNext() : this.hasTiles && this.treatPicked("repeat")) },
+      { key: "Y", does: "what the chosen tiles play, at once", run: () => this.stackTiles() },
+      { key: "Q", does: "chosen notes, or all, to the grid", run: () => this.showsNotes && this.treatNotes("grid", { step: Number(this.laneStep) }) },
+      { key: "<", does: "chosen notes shorter", repeats: true, run: () => this.lengthenNotes(-1) },
+      { key: ">", does: "chosen notes longer", repeats: true, run: () => this.lengthenNotes(1) },
       { key: "U", does: "resolution of the chosen tiles doubled", run: () => this.treatPicked("double") },
       { key: "Shift+U", does: "halved", run: () => this.treatPicked("halve") },
-      { key: "Delete or Backspace", does: "chosen tiles away; the chosen cut away", run: () => this.removeChosen() },
+      { key: "Delete or Backspace", does: "tiles, notes or the chosen cut away", run: () => this.removeChosen() },
       { key: "D", does: "deal again", run: () => this.deal(false) },
       { key: "Shift+D", does: "deal like for like", run: () => this.deal(true) },
       { key: "L", does: "chosen tiles stay when dealt", run: () => this.toggleStay() },
@@ -114,6 +125,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
 
   /** @param {number} by @param {number} times */
   arrow(by, times) {
+    if (this.showsNotes) return this.nudgeNotes(times === 1 ? by : (by * shared.facts.per_bar) / Number(this.laneStep), 0);
     if (shared.picked.size) {
       if (times === 1) this.nudgeTiles(by);
       else void shared.change({ kind: "move_tiles", which: [...shared.picked], by: by * shared.facts.per_bar });
@@ -138,6 +150,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
   },
 
   removeChosen() {
+    if (this.showsNotes) return this.treatNotes("remove");
     if (shared.picked.size) this.treatPicked("remove");
     else if (shared.chosen.size) this.mend("join");
   },
