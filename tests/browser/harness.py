@@ -68,10 +68,12 @@ class BrowserTest(unittest.TestCase):
 
     server_settings  as its environment names them
     has_own_server   it stops it, or wants nothing on the shelf that others brought
+    may_run_scripts  it brings scripts of its own, which the pages' policy refuses
     """
 
     server_settings: ClassVar[dict[str, str]] = {}
     has_own_server: ClassVar[bool] = False
+    may_run_scripts: ClassVar[bool] = False
 
     @classmethod
     def setUpClass(cls):
@@ -92,8 +94,9 @@ class BrowserTest(unittest.TestCase):
     @classmethod
     def new_context(cls):
         return cls.browser.new_context(
-            viewport={"width": 1280, "height": 800}, accept_downloads=True
-        )
+            viewport={"width": 1280, "height": 800}, accept_downloads=True,
+            bypass_csp=cls.may_run_scripts,
+        )  # fmt: skip
 
     def setUp(self):
         self.troubles: list[str] = []

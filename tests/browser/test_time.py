@@ -61,7 +61,7 @@ class TempoListTest(BrowserTest):
         field = page.get_by_label("Metre from bar 3")
         field.fill("7/8")
         field.press("Enter")
-        self.wait(lambda: self.state()["metres"][1]["metre"] == "7/8")
+        self.wait(lambda: self.engine("s.state.metres[1]?.metre") == "7/8")
         # Bars 3 and 4 have three and a half quarters: bar 5 begins on beat 15.
         self.go_to_bar(5)
         self.assertAlmostEqual(self.beat(), 15.0)

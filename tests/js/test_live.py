@@ -34,6 +34,7 @@ MIXED = """async (given) => {
   const [left, right] = [new Float32Array(given.count), new Float32Array(given.count)];
   for (let at = 0; at < given.count; at += 128) {
     const end = Math.min(given.count, at + 128);
+    if (given.turns?.length && at >= given.turns[0][0]) mix.change(given.turns.shift()[1]);
     mix.mix(given.from + at, left.subarray(at, end), right.subarray(at, end));
   }
   writeFileSync(given.out, Buffer.concat([Buffer.from(left.buffer), Buffer.from(right.buffer)]));
@@ -89,8 +90,11 @@ class LiveMixTest(NodeTest, Laid):
             told.append({"lead": cell.lead_frames, "files": files})
         return told
 
-    def mixed(self, order, told, now, apart, rounds=2):
-        """A later round as the page mixes it, begun with pieces as they are told."""
+    def mixed(self, order, told, now, apart, rounds=2, turns=()):
+        """A later round as the page mixes it, begun with pieces as they are told.
+
+        turns  (frame, cut) from which on its pieces are otherwise
+        """
         plan = plan_live(
             base=self.base, cut=told, order=order, frame_of=self.frame_of, channels=2, apart=apart
         )
@@ -104,6 +108,7 @@ class LiveMixTest(NodeTest, Laid):
             "plan": {"body": plan.body_frames, "channels": plan.channels, "voices": voices},
             "told": [asdict(p) for p in told.all_pieces],
             "pieces": [asdict(p) for p in now.all_pieces],
+            "turns": [(at, [asdict(p) for p in cut.all_pieces]) for at, cut in turns],
             "from": (rounds - 1) * plan.body_frames, "count": plan.body_frames,
         }  # fmt: skip
         self.evaluate(MIXED, json.loads(json.dumps(given)))
@@ -139,6 +144,30 @@ class LiveMixTest(NodeTest, Laid):
         now = self.cut(16, **mixed)
         got = self.mixed(ORDER, told, now, frozenset(range(16)))
         self.assert_null(got, self.steady(ORDER, now))
+
+    def test_all_changed_alike_go_on_as_recorded(self):
+        """Parted for what may be done to each, yet no seam is heard where the same was done."""
+        told, now = self.cut(16), self.cut(16, **{f"p{i}": {"gain_db": -9.0} for i in range(16)})
+        order = Order.as_cut(told.starts, self.warp)
+        got = self.mixed(order, told, now, frozenset(range(16)))
+        self.assert_null(got, self.steady(order, now))
+
+    def test_parted_and_joined_while_it_sounds_never_clicks(self):
+        t = np.arange(int(7.5 * RATE)) / RATE
+        self.sound = audio(np.stack([0.2 * np.sin(2 * np.pi * 277.0 * t)] * 2))
+        told = self.cut(16)
+        order = Order.as_cut(told.starts, self.warp)
+        body = self.frame_of(8.0)
+        turn = np.random.default_rng(15)
+        ways = [told] + [self.cut(16, **{f"p{i}": {"gain_db": -3.0} for i in group})
+                         for group in ((3, 7, 11), range(16), (1, 2, 3, 8, 9, 15))]  # fmt: skip
+        near = [self.frame_of(0.5 * i) + int(off)
+                for i in range(1, 16) for off in turn.integers(-700, 700, 6)]  # fmt: skip
+        turns = [(at, ways[turn.integers(len(ways))]) for at in sorted(near)]
+        got = self.mixed(order, told, told, frozenset(range(16)), turns=turns)[0]
+        steepest = np.abs(np.diff(got[6000:body], 2)).max()  # past where the recording ends
+        self.assertLess(steepest, 3 * 0.2 * (2 * np.pi * 277.0 / RATE) ** 2)
+        self.assertGreater(np.abs(got).max(), 0.15)
 
     def test_as_it_was_cut_it_is_the_pass(self):
         cut = self.cut()

@@ -270,16 +270,23 @@ class Laying:
 
 
 def _goes_on(last: Voice, voice: Voice) -> bool:
+    """Does a voice sound as one with the one before it?"""
+    return (
+        follows(last, voice)
+        and last.shape is voice.shape is None
+        and not last.sway
+        and not voice.sway
+        and (last.gain_db, last.pan) == (voice.gain_db, voice.pan)
+    )
+
+
+def follows(last: Voice, voice: Voice) -> bool:
     """Does a voice go on where the one before it stops, as it was recorded?"""
     return (
         last.source == voice.source
         and not last.reverse
         and not voice.reverse
-        and last.shape is voice.shape is None
         and not last.release
-        and not last.sway
-        and not voice.sway
-        and (last.gain_db, last.pan) == (voice.gain_db, voice.pan)
         and voice.start == last.start + last.frames
         and abs(voice.at - last.at - last.frames) <= NEARLY
     )

@@ -11,7 +11,7 @@ from collections.abc import Callable, Collection
 from dataclasses import dataclass, replace
 
 from zeroknot.core.order.order import Order
-from zeroknot.core.render.laying import Laying, Stroke
+from zeroknot.core.render.laying import Laying, Stroke, follows
 from zeroknot.core.render.order_plan import OrderPlan
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.render.voice import Voice
@@ -27,6 +27,7 @@ class LiveVoice:
     which   piece that it plays
     voice   before its fades; `source` says nothing
     begins, ends  is it faded there?
+    joins   does it go on from the voice before it, as it was recorded, while both sound alike?
     room    frames that its cell has before it, for a fade-in
     before  frames of it that lead in; AS_FADED: as its fade-in has it
     """
@@ -36,6 +37,7 @@ class LiveVoice:
     voice: Voice
     begins: bool
     ends: bool
+    joins: bool
     room: int
     before: int = AS_FADED
 
@@ -64,7 +66,7 @@ def plan_live(
     strokes = laying.strokes(order, body, apart)
     cells: list[Cell] = []
     voices = []
-    for stroke in strokes:
+    for last, stroke in zip([None, *strokes], strokes, strict=False):
         cell, voice, before = _cell(laying, stroke, channels)
         if cell not in cells:
             cells.append(cell)
@@ -73,6 +75,7 @@ def plan_live(
             LiveVoice(
                 cells.index(cell), stroke.which, voice,
                 begins=stroke.begins and not is_bent, ends=stroke.ends,
+                joins=last is not None and follows(last.voice, voice),
                 room=0 if is_bent else laying.room(stroke.voice), before=before,
             )
         )  # fmt: skip

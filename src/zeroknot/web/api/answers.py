@@ -767,6 +767,7 @@ class LiveVoice(TypedDict):
     which: int
     begins: bool
     ends: bool
+    joins: bool
     room: int
     before: int
     start: int

@@ -94,8 +94,9 @@ def live_in_hand(
         told = asdict(one.voice)
         for name in ("source", "fade_in", "fade_out"):
             del told[name]
-        own = {name: getattr(one, name) for name in ("cell", "which", "begins", "ends")}
-        voices.append({**told, **own, "room": one.room, "before": one.before})
+        own = {field.name: getattr(one, field.name) for field in fields(one)}
+        del own["voice"]
+        voices.append({**told, **own})
     return {
         "digest": digest,
         "body": plan.body_frames,

@@ -18,8 +18,8 @@
 /** @typedef {{body: number, channels: number, voices: LiveVoice[]}} Plan */
 /** @typedef {{lead: number, sound: Float32Array[]}} Cell */
 /**
- * A voice as it is played now.
- * @typedef {{start: number, frames: number, at: number, fadeIn: number, fadeOut: number, before: number, gain: number, pan: number, sway: number, swayBeats: number, shape: Shape | null}} Played
+ * A voice as it is played now; `goesOn`: the next one takes over without a fade.
+ * @typedef {{goesOn: boolean, start: number, frames: number, at: number, fadeIn: number, fadeOut: number, before: number, gain: number, pan: number, sway: number, swayBeats: number, shape: Shape | null}} Played
  */
 /** @typedef {{played: Played, place: number, states: number[], gain: number, pan: number}} Sounding place: its next frame */
 
@@ -27,6 +27,8 @@ const TIME_CONSTANTS = 4;
 const HIGHEST_SHARE = 0.49;
 const SHARPEST_SECONDS = 0.0005;
 const GLIDE_FRAMES = 192; // over which levels and pans go over
+const BLOCK = 128; // frames that the audio thread asks for at once
+const SAME_DB = 1e-6;
 const KINDS = ["low", "high", "band"];
 const AS_FADED = -1;
 const [QUIETEST_DB, TURN] = [-60, 2 * Math.PI];
@@ -45,32 +47,71 @@ export class LiveMix {
     this.pieces = pieces;
     /** @type {Map<string, Sounding>} by round and number */
     this.sounding = new Map();
-    this.played = plan.voices.map((voice) => this.of(voice));
+    /** Does a voice go on where the one before it stops, as it was recorded? @type {boolean[]} */
+    this.isJoined = [];
+    this.played = this.laid();
     this.reach = this.played.reduce((most, p) => Math.max(most, p.at + p.frames), 0);
   }
 
   /** Pieces as they are from now on. @param {Piece[]} pieces */
   change(pieces) {
     this.pieces = pieces;
-    this.played = this.plan.voices.map((voice) => this.of(voice));
+    this.played = this.laid();
     for (const [key, one] of this.sounding) {
-      const next = this.played[Number(key.split(":")[1])];
+      const [round, i] = key.split(":").map(Number);
+      const next = this.played[i];
       const { gain, pan, sway, swayBeats, shape } = next;
       one.played = { ...one.played, gain, pan, sway, swayBeats, shape };
+      if (one.played.goesOn === next.goesOn || this.isOver(round, i, one)) continue;
+      const fadeOut = Math.min(next.fadeOut, one.played.frames - one.played.fadeIn);
+      one.played = { ...one.played, goesOn: next.goesOn, fadeOut };
     }
   }
 
-  /** A voice with what is done to its piece by now. @param {LiveVoice} voice @returns {Played} */
-  of(voice) {
+  /** Is it too late to say how a voice ends? @param {number} round @param {number} i @param {Sounding} one */
+  isOver(round, i, one) {
+    const [next, after] = [this.played[i], this.played[i + 1]];
+    const guard = Math.max(one.played.fadeOut, next.fadeOut, after ? after.fadeIn : 0) + BLOCK;
+    return one.played.frames - one.place < guard || this.sounding.has(`${round}:${i + 1}`);
+  }
+
+  /** Every voice as it is by now. @returns {Played[]} */
+  laid() {
+    const { voices } = this.plan;
+    this.isJoined = voices.map((voice, i) => voice.joins && this.isAlike(voices[i - 1], voice));
+    /** @type {Played[]} */
+    const found = [];
+    voices.forEach((voice, i) => found.push(this.of(voice, this.isJoined[i] ? found[i - 1] : null, !!this.isJoined[i + 1])));
+    return found;
+  }
+
+  /** Do two voices sound as one where they follow one another? @param {LiveVoice} a @param {LiveVoice} b */
+  isAlike(a, b) {
+    const [one, other] = [this.pieces[a.which], this.pieces[b.which]];
+    const isSame = Math.abs(this.level(a) - this.level(b)) < SAME_DB && one.pan === other.pan && one.muted === other.muted;
+    return isSame && [one, other].every((piece) => !piece.sway && isPlain(piece.shape));
+  }
+
+  /** @param {LiveVoice} voice in dB */
+  level(voice) {
+    return voice.gain_db + this.pieces[voice.which].gain_db - this.told[voice.which].gain_db;
+  }
+
+  /**
+   * A voice with what is done to its piece by now.
+   * @param {LiveVoice} voice @param {Played | null} last that it goes on from @param {boolean} goesOn does the next go on from it?
+   * @returns {Played}
+   */
+  of(voice, last, goesOn) {
     const [told, now] = [this.told[voice.which], this.pieces[voice.which]];
-    const db = voice.gain_db + now.gain_db - told.gain_db;
-    const gain = now.muted || now.gain_db <= QUIETEST_DB ? 0 : 10 ** (db / 20);
+    const gain = now.muted || now.gain_db <= QUIETEST_DB ? 0 : 10 ** (this.level(voice) / 20);
     // Where its pitch bends its shape is rendered, too.
     const shape = told.shape.bend ? null : now.shape;
-    const base = { gain, pan: now.pan, sway: now.sway, swayBeats: now.sway_beats, shape };
+    const base = { goesOn, gain, pan: now.pan, sway: now.sway, swayBeats: now.sway_beats, shape };
     let { start, frames, at } = voice;
     let [fadeIn, fadeOut] = [0, 0];
-    if (voice.begins) {
+    if (last) at = last.at + last.frames;
+    else if (voice.begins) {
       const fade = this.frame(now.fade_in_ms / 1000);
       const before = voice.reverse ? 0 : Math.min(fade, voice.room);
       const inside = Math.min(fade, Math.floor(frames / 2));
@@ -79,7 +120,7 @@ export class LiveMix {
         fadeIn = before;
       } else fadeIn = voice.reverse ? inside : Math.min(inside, this.frame(SHARPEST_SECONDS));
     }
-    if (voice.ends) fadeOut = Math.min(this.frame(now.fade_out_ms / 1000), frames - fadeIn);
+    if (voice.ends && !goesOn) fadeOut = Math.min(this.frame(now.fade_out_ms / 1000), frames - fadeIn);
     const before = voice.before === AS_FADED ? (voice.reverse ? 0 : fadeIn) : voice.before;
     return { ...base, start, frames, at, fadeIn, fadeOut, before };
   }
@@ -99,23 +140,31 @@ export class LiveMix {
     for (let round = first; round <= last; round += 1) {
       voices.forEach((voice, i) => {
         const key = `${round}:${i}`;
-        const played = this.sounding.get(key)?.played ?? this.played[i];
+        const last = voice.joins ? this.sounding.get(`${round}:${i - 1}`) : undefined;
+        const played = this.sounding.get(key)?.played ?? this.next(i, last);
         const begin = round * body + played.at;
         const [a, b] = [Math.max(from, begin), Math.min(from + count, begin + played.frames)];
         if (b <= a) return;
         isHeard.add(key);
-        const one = this.entered(key, played, a - begin);
+        const one = this.entered(key, played, a - begin, last);
         this.sound(voice, one, a - begin, b - a, left, right, a - from);
       });
     }
     for (const key of this.sounding.keys()) if (!isHeard.has(key)) this.sounding.delete(key);
   }
 
-  /** @param {string} key @param {Played} played @param {number} place */
-  entered(key, played, place) {
+  /** A voice that is about to sound, after the one that sounds before it. @param {number} i @param {Sounding} [last] @returns {Played} */
+  next(i, last) {
+    return last ? this.of(this.plan.voices[i], last.played.goesOn ? last.played : null, !!this.isJoined[i + 1]) : this.played[i];
+  }
+
+  /** @param {string} key @param {Played} played @param {number} place @param {Sounding} [last] */
+  entered(key, played, place, last) {
     const known = this.sounding.get(key);
     if (known && known.place === place) return known;
-    const fresh = { played, place, states: [0, 0, 0, 0], gain: played.gain, pan: played.pan };
+    // What it goes on from may not have gone over to its level yet.
+    const { gain, pan } = last?.played.goesOn && place === 0 ? last : played;
+    const fresh = { played, place, states: [0, 0, 0, 0], gain, pan };
     this.sounding.set(key, fresh);
     return fresh;
   }
@@ -206,6 +255,9 @@ function filtered(x, g, damping, kind, states, s) {
   states[s + 1] = g * band + low;
   return kind === 0 ? low : kind === 1 ? high : damping * band;
 }
+
+/** Is nothing of a piece shaped? @param {Shape} shape */
+const isPlain = (shape) => !shape.attack_ms && !(shape.decay_ms && shape.sustain !== 1) && !shape.release_ms && !shape.bend && shape.filter === "off" && !shape.drive_db;
 
 /** @param {Shape} shape @param {number} seconds */
 function levelAt(shape, seconds) {
