@@ -88,6 +88,20 @@ class CoilTest(BrowserTest):
         page.keyboard.press("Control+z")
         self.wait(lambda: not self.clips_of("Coil"))
 
+    def test_what_was_recorded_outlives_the_page(self):
+        page, first = self.page, self.coil()[0]
+        page.get_by_role("button", name="Record", exact=True).click()
+        page.get_by_role("button", name="at once").click()
+        page.locator(f'[data-slot="{first["id"]}"] .coil-name').click()
+        self.wait(lambda: page.evaluate(f"() => {COIL}.playing?.slot") == first["id"])
+        self.wait(lambda: self.beat() > 1)
+        page.reload()
+        expect(page.get_by_text("Recorded before the page was left: one stretch.")).to_be_visible()
+        self.assertEqual(self.clips_of("Coil"), [])
+        page.get_by_role("button", name="Lay it").click()
+        self.assertEqual(len(self.wait(lambda: self.clips_of("Coil"))), 1)
+        expect(page.get_by_text("Recorded before the page was left")).to_be_hidden()
+
     def clips_of(self, name):
         state = self.state()
         track = next((t["id"] for t in state["tracks"] if t["name"] == name), None)

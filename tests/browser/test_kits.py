@@ -112,11 +112,22 @@ class KitTest(OnHand):
             """() => {
               const s = zeroKnot.app.slices;
               for (const pad of [0, 4, 7, 60]) s.strikePad(pad, 1, performance.now());
-              s.letPadGo(4);
+              s.letPadGo(4, performance.now());
               return [s.padsSounding(), s.strokes().at(-1).semitones];
             }"""
         )
         self.assertEqual((sorted(held[0])[-3:], held[1]), ([0, 7, 60], 24))
+        self.wait(lambda: self.of("slices")["pieces"][2]["held"])
+        # For how long it was held is how long its tile is.
+        beats = page.evaluate(
+            """() => {
+              const s = zeroKnot.app.slices, now = performance.now();
+              s.strikePad(1, 1, now);
+              s.letPadGo(1, now + 300);
+              return s.strokes().at(-1).beats;
+            }"""
+        )
+        self.assertAlmostEqual(beats, 0.3 * self.state()["tempos"][0]["bpm"] / 60, delta=0.02)
         page.get_by_role("button", name="while held").click()
         page.get_by_role("button", name="by pitch").click()
         # Of a choke group one sounds: the other is let go.

@@ -18,7 +18,7 @@ from zeroknot.document.project import Project
 
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 
-SCHEMA = 5
+SCHEMA = 6
 
 
 def _shift_of_a_strand(strand: dict[str, Any]) -> dict[str, Any]:
@@ -42,7 +42,7 @@ def _edit_2(edit: dict[str, Any]) -> dict[str, Any]:
 
 
 # From a schema's number to the next: for trees and for edits. From 2 on each only added what is
-# none by itself (grooves; which parts of a recording are heard; slices, notes, the coil), so there
+# none by itself (grooves; which parts of a recording are heard; slices, notes, the coil, slices held), so there
 # is nothing to do.
 TREE_UPGRADES: Mapping[int, Upgrade] = {1: _tree_2}
 EDIT_UPGRADES: Mapping[int, Upgrade] = {1: _edit_2}

@@ -123,5 +123,9 @@ class KitTest(unittest.TestCase):
             self.assertEqual(rate, 44_100)
             np.testing.assert_array_equal(samples.T, self.sound[:, start : start + frames])
 
-    def test_stopped_when_its_key_is_let_go(self):
-        self.assertEqual(regions(write_sfz(["a.wav"], rings=False))[0]["loop_mode"], "no_loop")
+    def test_stopped_when_its_key_is_let_go_and_by_its_choke_group(self):
+        pieces = [Piece(held=True), Piece(choke=2), Piece()]
+        held, choked, plain = regions(write_sfz(["a.wav", "b.wav", "c.wav"], pieces))
+        self.assertEqual((held["loop_mode"], plain["loop_mode"]), ("no_loop", "one_shot"))
+        self.assertEqual((choked["group"], choked["off_by"]), ("2", "2"))
+        self.assertNotIn("group", plain)

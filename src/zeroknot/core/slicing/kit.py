@@ -32,7 +32,8 @@ def kit_files(
     name   of the kit
     """
     names = sample_names(pieces, pads)
-    yield f"{name}.sfz", write_sfz([f"{name}/{n}" if n else None for n in names]).encode()
+    files = [f"{name}/{n}" if n else None for n in names]
+    yield f"{name}.sfz", write_sfz(files, pieces).encode()
     for own, (start, frames) in zip(names, pads, strict=True):
         if own:
             part = np.ascontiguousarray(sound[:, start : start + frames], dtype=np.float32)

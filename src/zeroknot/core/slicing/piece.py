@@ -40,6 +40,7 @@ class Piece:
     reverse    played from its end
     muted      not heard
     rings      on past its tile, until it ends; else it stops with the tile
+    held       a pad plays it only while it is held; else through
     choke      number of a group of which one sounds at a time; 0 for none
     length     how long it is
     method     of its stretch; "" where it is the loop's
@@ -56,6 +57,7 @@ class Piece:
     reverse: bool = False
     muted: bool = False
     rings: bool = False
+    held: bool = False
     choke: int = 0
     length: Length = "laid"
     method: str = ""

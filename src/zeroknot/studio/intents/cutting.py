@@ -187,6 +187,7 @@ class ChangePieces(SliceIntent):
     reverse: bool = False
     muted: bool = False
     rings: bool = False
+    held: bool = False
     choke: int = 0
     sway: float = 0.0
     sway_beats: float = 4.0
@@ -222,7 +223,7 @@ class ChangePieces(SliceIntent):
 
 SAID = {
     "name": "name", "gain_db": "level", "pan": "pan", "semitones": "shift",
-    "reverse": "direction", "muted": "mute", "rings": "ringing on", "length": "length",
+    "reverse": "direction", "muted": "mute", "rings": "ringing on", "held": "being held", "length": "length",
     "sway": "sway", "sway_beats": "sway", "choke": "choke group", "method": "method",
     "fade_in_ms": "fade-in", "fade_out_ms": "fade-out", "shape": "shape",
 }  # fmt: skip

@@ -647,6 +647,7 @@ class ShownPiece(TypedDict):
     reverse: bool
     muted: bool
     rings: bool
+    held: bool
     choke: int
     length: Literal["laid", "left", "filled"]
     method: str

@@ -20,7 +20,7 @@ export const coil = (session, app) => () => {
 
   return {
     slots: /** @type {{id: string, key: string, name: string, yarn: string, speed: number, anew: boolean, isOn: boolean, isNext: boolean, state: string, label: string}[]} */ ([]),
-    isOpen: localStorage.getItem(OPEN_KEPT) === "true", hasFocus: false, isRecording: false, when: "bar", starts: false, keyOf: "", coilText: "", isSilent: true,
+    isOpen: localStorage.getItem(OPEN_KEPT) === "true", hasFocus: false, isRecording: false, when: "bar", starts: false, keyOf: "", coilText: "", isSilent: true, leftText: "",
     strandsToAdd: /** @type {{id: string, name: string}[]} */ ([]),
 
     init() {
@@ -64,6 +64,9 @@ export const coil = (session, app) => () => {
         };
       });
       this.strandsToAdd = strands.map(({ id, name }) => ({ id, name }));
+      const left = coiling.left.length;
+      this.leftText = left ? `Recorded before the page was left: ${left === 1 ? "one stretch" : `${left} stretches`}.` : "";
+      if (left) this.isOpen = true;
       this.tell();
     },
 
@@ -118,6 +121,16 @@ export const coil = (session, app) => () => {
 
     silence() {
       coiling.silence();
+      this.show();
+    },
+
+    async layLeft() {
+      await coiling.layLeft();
+      this.show();
+    },
+
+    letLeftGo() {
+      coiling.letLeftGo();
       this.show();
     },
 

@@ -6,6 +6,7 @@
 /** @typedef {{beatOf: (song: number) => number, frameOf: (beat: number) => number}} Time */
 
 const TICKS = 960; // a beat: what was switched is told as exactly
+const KEPT_AS = "zeroknot.coil.left";
 
 export class Coiling {
   /** @param {import("../session.js").Session} session */
@@ -17,6 +18,57 @@ export class Coiling {
     this.starts = false;
     /** The context frame from which it is recorded; null where it is not. @type {number | null} */
     this.recordedFrom = null;
+    /** What was left there when that began. @type {Stretch[]} */
+    this.leftBefore = [];
+    // Who leaves the page while it is recorded finds it there again.
+    for (const leaving of ["pagehide", "visibilitychange"]) window.addEventListener(leaving, () => this.keep());
+  }
+
+  get keptAs() {
+    return `${KEPT_AS}.${this.session.state.id}`;
+  }
+
+  /** What was recorded when a page was left before it was laid. @returns {Stretch[]} */
+  get left() {
+    if (this.recordedFrom !== null) return [];
+    try {
+      return JSON.parse(localStorage.getItem(this.keptAs) ?? "[]");
+    } catch {
+      return [];
+    }
+  }
+
+  /** Over a page that is left. */
+  keep() {
+    if (this.recordedFrom !== null) this.leave([...this.leftBefore, ...this.recorded(this.recordedFrom)]);
+  }
+
+  /** @param {Stretch[]} left */
+  leave(left) {
+    if (left.length) localStorage.setItem(this.keptAs, JSON.stringify(left));
+    else localStorage.removeItem(this.keptAs);
+  }
+
+  letLeftGo() {
+    this.leave([]);
+  }
+
+  async layLeft() {
+    if (await this.lay(this.left)) this.letLeftGo();
+  }
+
+  /** What was switched since a context frame. @param {number} from @returns {Stretch[]} */
+  recorded(from) {
+    const { song } = this.session.engine();
+    const time = song.plan.current ?? song.plan.newest;
+    return time ? stretchesOf(song.plan.switched, from, song.player.now, time) : [];
+  }
+
+  /** @param {Stretch[]} switched @returns {Promise<boolean>} */
+  async lay(switched) {
+    const done = !!await this.session.submit({ kind: "lay_switched", switched });
+    if (done) this.session.say(`Laid on the track “Coil”: ${switched.length === 1 ? "one stretch" : `${switched.length} stretches`}.`);
+    return done;
   }
 
   get plan() {
@@ -54,18 +106,19 @@ export class Coiling {
   async toggleRecord() {
     const { song } = this.session.engine();
     if (this.recordedFrom === null) {
+      this.leftBefore = this.left;
       this.recordedFrom = song.player.now;
       return;
     }
-    const from = this.recordedFrom;
+    const switched = this.recorded(this.recordedFrom);
+    this.keep();
     this.recordedFrom = null;
-    const time = song.plan.current ?? song.plan.newest;
-    const switched = time ? stretchesOf(song.plan.switched, from, song.player.now, time) : [];
     if (!switched.length) {
       this.session.say("Nothing of the coil was heard.");
       return;
     }
-    if (await this.session.submit({ kind: "lay_switched", switched })) this.session.say(`Laid on the track “Coil”: ${switched.length === 1 ? "one stretch" : `${switched.length} stretches`}.`);
+    // What could not be laid is still there to be laid.
+    if (await this.lay(switched)) this.leave(this.leftBefore);
   }
 }
 

@@ -16,13 +16,13 @@ export class Inputs {
     this.onStroke = (pad, velocity, stamp) => {
       void [pad, velocity, stamp];
     };
-    /** @param {number} pad */
-    this.onLetGo = (pad) => {
-      void pad;
+    /** @param {number} pad @param {number} stamp */
+    this.onLetGo = (pad, stamp) => {
+      void [pad, stamp];
     };
-    /** @param {boolean} isDown */
-    this.onPedal = (isDown) => {
-      void isDown;
+    /** @param {boolean} isDown @param {number} stamp */
+    this.onPedal = (isDown, stamp) => {
+      void [isDown, stamp];
     };
     /** @type {Map<string, Input>} */
     this.found = new Map();
@@ -86,8 +86,8 @@ export class Inputs {
       const [status, note, velocity] = event.data;
       const kind = status & 0xf0;
       if (kind === NOTE_ON && velocity > 0) this.onStroke(note - FIRST_NOTE, velocity / 127, event.timeStamp);
-      else if (kind === NOTE_ON || kind === NOTE_OFF) this.onLetGo(note - FIRST_NOTE);
-      else if (kind === CONTROL && note === SUSTAIN) this.onPedal(velocity >= PEDAL_DOWN);
+      else if (kind === NOTE_ON || kind === NOTE_OFF) this.onLetGo(note - FIRST_NOTE, event.timeStamp);
+      else if (kind === CONTROL && note === SUSTAIN) this.onPedal(velocity >= PEDAL_DOWN, event.timeStamp);
     };
   }
 

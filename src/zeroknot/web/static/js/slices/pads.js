@@ -25,7 +25,7 @@ export const pads = (shared) => {
 
   return section(shared.whole, {
     bank: 0, bankText: "", banks: 0, padsHint: "",
-    padsHeld: false, padsChoke: false, padsSustain: false, padsTuned: false,
+    padsChoke: false, padsSustain: false, padsTuned: false,
     /** Where the strength of a stroke goes. @type {"level" | "filter" | "start" | "none"} */
     padsAim: "level",
     /** @type {{index: number, pad: number, key: string, number: string, name: string, isThere: boolean, yarn: string, label: string}[]} */
@@ -49,7 +49,7 @@ export const pads = (shared) => {
       const tuned = this.tunedPiece();
       this.row = CODES.map((_, i) => {
         const pad = this.bank * BANK + i;
-        const index = this.padsTuned ? tuned : facts.pads[pad] ?? pad;
+        const index = this.padsTuned ? tuned : this.pieceOf(pad);
         const piece = facts.pieces[index];
         const name = this.padsTuned ? `+${i} st` : piece?.name ?? "";
         return {
@@ -85,21 +85,26 @@ export const pads = (shared) => {
     /** What goes by the note: the chosen slice, or the first. */
     tunedPiece: () => shared.meant[0] ?? 0,
 
+    /** The slice that a pad plays. @param {number} pad */
+    pieceOf(pad) {
+      return this.padsTuned ? this.tunedPiece() : shared.facts.pads[pad] ?? pad;
+    },
+
     /** A pad by its place, counted through the banks. @param {number} pad @param {number} velocity @param {number} stamp when it was struck, as events tell it */
     strikePad(pad, velocity, stamp) {
       if (this.isTap(stamp)) return;
-      if (this.padsTuned) this.strike(this.tunedPiece(), pad, velocity, stamp, Math.max(-MOST_SEMITONES, Math.min(MOST_SEMITONES, pad)));
-      else this.strike(shared.facts.pads[pad] ?? pad, pad, velocity, stamp);
+      const semitones = this.padsTuned ? Math.max(-MOST_SEMITONES, Math.min(MOST_SEMITONES, pad)) : 0;
+      this.strike(this.pieceOf(pad), pad, velocity, stamp, semitones);
     },
 
-    /** @param {number} index of the slice @param {number} pad @param {number} velocity @param {number} stamp @param {number} [semitones] by which it is played faster */
-    strike(index, pad, velocity, stamp, semitones = 0) {
+    /** @param {number} index of the slice @param {number} pad @param {number} velocity @param {number} stamp @param {number} semitones by which it is played faster */
+    strike(index, pad, velocity, stamp, semitones) {
       const piece = shared.facts.pieces[index];
       if (!piece) return;
       void session.engine().unlock();
       const stroke = { pad, velocity, aim: this.padsAim, semitones, group: piece.choke, chokesAll: this.padsChoke, stamp };
       if (!engine.strike(session.engine(), index, stroke)) return;
-      this.noteStroke(index, this.padsAim === "none" ? 1 : velocity, stamp, semitones);
+      this.noteStroke({ piece: index, pad, velocity: this.padsAim === "none" ? 1 : velocity, stamp, semitones });
       this.flash(index);
     },
 
@@ -135,24 +140,30 @@ export const pads = (shared) => {
       });
     },
 
-    /** @param {number} pad */
-    letPadGo(pad) {
-      if (!this.padsHeld) return;
+    /** What is played while held ends. @param {number} pad @param {number} stamp when, as events tell it */
+    letPadGo(pad, stamp) {
+      if (!shared.facts.pieces[this.pieceOf(pad)]?.held) return;
       if (this.padsSustain) sustained.add(pad);
-      else engine.release(pad, this.releaseOf(pad));
+      else this.endPad(pad, stamp);
     },
 
-    /** The pedal down, or up: what was let go meanwhile ends. @param {boolean} isDown */
-    setSustain(isDown) {
+    /** @param {number} pad @param {number} stamp */
+    endPad(pad, stamp) {
+      engine.release(pad, this.releaseOf(pad));
+      this.noteLetGo(pad, stamp);
+    },
+
+    /** The pedal down, or up: what was let go meanwhile ends. @param {boolean} isDown @param {number} stamp */
+    setSustain(isDown, stamp) {
       this.padsSustain = isDown;
       if (isDown) return;
-      for (const pad of sustained) engine.release(pad, this.releaseOf(pad));
+      for (const pad of sustained) this.endPad(pad, stamp);
       sustained.clear();
     },
 
     /** Seconds for which what is let go falls. @param {number} pad */
     releaseOf(pad) {
-      const piece = shared.facts.pieces[this.padsTuned ? this.tunedPiece() : shared.facts.pads[pad] ?? pad];
+      const piece = shared.facts.pieces[this.pieceOf(pad)];
       return (piece?.shape.release_ms || LET_GO_MS) / 1000;
     },
 
@@ -189,7 +200,7 @@ export const pads = (shared) => {
     /** @param {KeyboardEvent} event */
     padKeyUp(event) {
       const at = CODES.indexOf(event.code);
-      if (at >= 0) this.letPadGo(this.bank * BANK + at);
+      if (at >= 0) this.letPadGo(this.bank * BANK + at, event.timeStamp);
     },
 
     /** @param {number} bank */
@@ -202,9 +213,8 @@ export const pads = (shared) => {
       document.getElementById("pads")?.focus();
     },
 
-    /** @param {"padsHeld" | "padsChoke"} name */
-    togglePads(name) {
-      Object.assign(this, { [name]: !this[name] });
+    toggleChoke() {
+      this.padsChoke = !this.padsChoke;
     },
   });
 };

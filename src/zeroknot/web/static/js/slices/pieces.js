@@ -18,7 +18,7 @@ const [LOWEST_HZ, HIGHEST_HZ, STEPS_AN_OCTAVE] = [20, 20_000, 12];
 /** @param {import("./shared.js").Shared} shared */
 export const pieces = (shared) => section(shared.whole, {
   pieceTitle: "All slices", pieceAbout: "", edgeText: "", pieceName: "", pieceLevel: 0, piecePan: 0, pieceShift: 0, pieceFadeIn: 0, pieceFadeOut: 0,
-  pieceLength: "laid", shape: { ...UNSHAPED }, pieceReversed: false, pieceMuted: false, pieceRings: false, isOne: false, canJoin: false,
+  pieceLength: "laid", shape: { ...UNSHAPED }, pieceReversed: false, pieceMuted: false, pieceRings: false, pieceHeld: false, anyHeld: false, isOne: false, canJoin: false,
   pieceSway: 0, pieceSwayBeats: 4, pieceMethod: "", pieceChoke: 0, piecePad: "", isBorrowed: false,
 
   showPieces() {
@@ -51,6 +51,8 @@ export const pieces = (shared) => section(shared.whole, {
     this.pieceReversed = meant.length > 0 && meant.every((p) => p.reverse);
     this.pieceMuted = meant.length > 0 && meant.every((p) => p.muted);
     this.pieceRings = meant.length > 0 && meant.every((p) => p.rings);
+    this.pieceHeld = meant.length > 0 && meant.every((p) => p.held);
+    this.anyHeld = facts.pieces.some((p) => p.held);
   },
 
   /** Would they click, were there no fades? Asked anew where cuts changed. */
@@ -100,8 +102,8 @@ export const pieces = (shared) => section(shared.whole, {
   },
   cutoffSteps: 0, cutoffText: "",
 
-  togglePiece: /** @param {"reverse" | "muted" | "rings"} name */ function (name) {
-    const now = { reverse: this.pieceReversed, muted: this.pieceMuted, rings: this.pieceRings }[name];
+  togglePiece: /** @param {"reverse" | "muted" | "rings" | "held"} name */ function (name) {
+    const now = { reverse: this.pieceReversed, muted: this.pieceMuted, rings: this.pieceRings, held: this.pieceHeld }[name];
     this.setPiece(name, !now);
   },
 

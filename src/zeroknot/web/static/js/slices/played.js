@@ -8,11 +8,12 @@ import { bpmAt } from "../metre.js";
 import { section } from "../sections.js";
 import { Inputs } from "./inputs.js";
 
-/** @typedef {{round: number, beat: number, piece: number, velocity: number, semitones: number, isKept: boolean}} Stroke */
+/** @typedef {{round: number, beat: number, piece: number, velocity: number, semitones: number, pad: number, stamp: number, beats: number | null, isKept: boolean}} Stroke beats: for which it was held, null where that had no say */
 
 const CAUGHT_BARS = 16;
 const MOST_STROKES = 1024;
 const [TAPPED_TICKS, FIRST_TAPPED] = [12, 2]; // those counted to find the beat, and from which on taps tell
+const LEAST_HELD = 1 / 64; // beats
 const PAUSE_BEATS = 8; // without anything heard: what comes after so long is another round
 
 /** @param {import("./shared.js").Shared} shared */
@@ -45,8 +46,8 @@ export const played = (shared) => {
       inputs.onStroke = (note, velocity, stamp) => {
         this.strikePad(this.padsTuned ? note : this.bank * 16 + note, velocity, stamp);
       };
-      inputs.onLetGo = (note) => this.letPadGo(this.padsTuned ? note : this.bank * 16 + note);
-      inputs.onPedal = (isDown) => this.setSustain(isDown);
+      inputs.onLetGo = (note, stamp) => this.letPadGo(this.padsTuned ? note : this.bank * 16 + note, stamp);
+      inputs.onPedal = (isDown, stamp) => this.setSustain(isDown, stamp);
       view.scope.add(() => {
         inputs.close();
         if (this.isRecording) this.endRecording(); // who leaves the view keeps what was played
@@ -139,11 +140,20 @@ export const played = (shared) => {
       return begun.findLast((b) => b.at <= at)?.rounds ?? begun[0].rounds;
     },
 
-    /** @param {number} piece @param {number} velocity @param {number} stamp @param {number} semitones */
-    noteStroke(piece, velocity, stamp, semitones) {
+    /** @param {import("./shared.js").Struck} struck */
+    noteStroke(struck) {
+      const place = this.placeOf(struck.stamp);
+      lastStamp = struck.stamp;
+      log = [...log.slice(1 - MOST_STROKES), { ...place, ...struck, beats: null, isKept: false }];
+    },
+
+    /** How long the latest stroke of a pad was held. @param {number} pad @param {number} stamp */
+    noteLetGo(pad, stamp) {
+      const stroke = log.findLast((s) => s.pad === pad);
+      if (!stroke || stroke.beats !== null) return;
+      const { order } = shared.facts;
       const { round, beat } = this.placeOf(stamp);
-      lastStamp = stamp;
-      log = [...log.slice(1 - MOST_STROKES), { round, beat, piece, velocity, semitones, isKept: false }];
+      stroke.beats = Math.max(LEAST_HELD, (round - stroke.round) * order.beats + beat - stroke.beat);
     },
 
     // ---- recording
@@ -194,7 +204,7 @@ export const played = (shared) => {
       const numbers = [...new Set(fresh.map((s) => s.round))].sort((a, b) => a - b);
       for (const number of numbers) {
         const own = log.filter((s) => (this.overdubs ? s.round >= recordedFrom && s.round <= number : s.round === number));
-        const strokes = own.map(({ beat, piece, velocity, semitones }) => ({ beat, piece, velocity, semitones, beats: null }));
+        const strokes = own.map(({ beat, piece, velocity, semitones, beats }) => ({ beat, piece, velocity, semitones, beats }));
         const intent = /** @type {const} */ ({ kind: "keep_round", beats: shared.facts.order.beats });
         const done = view.isOver ? await session.submit({ ...intent, strokes, hand: held.name }) : await shared.change({ ...intent, strokes });
         // What could not be kept is tried again with what is played next.

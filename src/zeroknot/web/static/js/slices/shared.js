@@ -5,14 +5,15 @@ import { HandShared } from "../hand/shared.js";
 import { getJson } from "../net/api.js";
 
 /** @typedef {import("../types.js").HandSlices} HandSlices */
+/** @typedef {{piece: number, pad: number, velocity: number, stamp: number, semitones: number}} Struck stamp as events tell it */
 /**
  * @typedef {{
  *   hearing: boolean, way: string, withRest: boolean, dragText: string, rendering: boolean, bank: number, showSlices: () => void, hearOn: () => Promise<void>, stopHearing: () => void,
  *   setWay: (way: string) => void, startHearing: (way: string) => Promise<void>, focusPads: () => void,
  *   mixPiece: (name: string, value: unknown, isShape?: boolean) => boolean,
  *   beatHeard: () => number | null, snapsTo: "attacks" | "grid" | "zero",
- *   strikePad: (pad: number, velocity: number, stamp: number) => void, noteStroke: (piece: number, velocity: number, stamp: number, semitones: number) => void,
- *   padsTuned: boolean, isTap: (stamp: number) => boolean, letPadGo: (pad: number) => void, setSustain: (isDown: boolean) => void, swapPads: (pad: number, other: number) => void,
+ *   strikePad: (pad: number, velocity: number, stamp: number) => void, noteStroke: (stroke: Struck) => void, noteLetGo: (pad: number, stamp: number) => void,
+ *   padsTuned: boolean, isTap: (stamp: number) => boolean, letPadGo: (pad: number, stamp: number) => void, setSustain: (isDown: boolean, stamp: number) => void, swapPads: (pad: number, other: number) => void,
  * }} Whole
  */
 
