@@ -129,6 +129,7 @@ class KitTest(OnHand):
         )
         self.assertAlmostEqual(beats, 0.3 * self.state()["tempos"][0]["bpm"] / 60, delta=0.02)
         page.get_by_role("button", name="while held").click()
+        self.wait(lambda: not self.of("slices")["pieces"][2]["held"])
         page.get_by_role("button", name="by pitch").click()
         # Of a choke group one sounds: the other is let go.
         self.intent(kind="change_pieces", hand=self.hand, choke=1)

@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.difference import difference, with_difference
-from zeroknot.document.project import Clip, Project, Strand, Track
+from zeroknot.document.project import Clip, Project, Track
+from zeroknot.document.strand import Strand
 
 KNOTS = WarpMap.between(0.0, 2.0, 4.0).knots
 TRACKS = tuple(Track(id=f"t{i}", name=f"Track {i}") for i in range(4))

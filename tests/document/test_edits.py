@@ -14,7 +14,8 @@ from zeroknot.document.edits.project import RenameProject, SetMaster
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand, RemoveStrand
 from zeroknot.document.edits.time import SetKeys, SetMetres, SetTempo
 from zeroknot.document.edits.track import AddTrack, ChangeTrack, RemoveTrack
-from zeroknot.document.project import Clip, KeyChange, Project, Strand, Track
+from zeroknot.document.project import Clip, KeyChange, Project, Track
+from zeroknot.document.strand import Strand
 
 
 def project(*clips):

@@ -13,7 +13,7 @@ from zeroknot.core.listening.key import KeyReading
 from zeroknot.core.listening.reading import Claims, Reading
 from zeroknot.core.listening.sound_kind import SoundReading
 from zeroknot.core.loop import Loop
-from zeroknot.core.recipe import Recipe
+from zeroknot.core.recipe.recipe import Recipe
 from zeroknot.store.codec import facts_columns
 from zeroknot.store.database import opened_database
 from zeroknot.store.loops import LoopStore

@@ -7,7 +7,7 @@ from zeroknot.core.listening.claimed import claimed_reading
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims, Reading
 from zeroknot.core.listening.sound_kind import SoundReading
-from zeroknot.core.recipe import Recipe
+from zeroknot.core.recipe.recipe import Recipe
 
 NO_KEY = "none"
 

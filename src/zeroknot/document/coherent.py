@@ -8,7 +8,7 @@ from zeroknot.core.harmony.key import Key
 from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.document.edits.coil import SetCoil
-from zeroknot.document.edits.slices import LaySlices
+from zeroknot.document.edits.slices import refuse_unknown_pieces
 from zeroknot.document.project import Project
 
 RATES = (44_100, 48_000, 88_200, 96_000)  # frames a second that a project may have
@@ -18,19 +18,18 @@ def coherent(project: Project) -> Project:
     """The project itself. Raises FormatError where a page could not show or play it."""
     if project.rate not in RATES:
         raise FormatError(f"a project has no rate of {project.rate} Hz")
-    for parts in (project.tracks, project.strands, project.clips, project.grooves):
+    for parts in (
+        project.tracks, project.strands, project.clips, project.grooves, project.offshoots,
+    ):  # fmt: skip
         _refuse_doubles(part.id for part in parts)
     try:
         for change in project.keys:
             Key.parse(change.key)
-        for strand in project.strands:
+        for strand in (*project.strands, *(o.strand for o in project.offshoots)):
             if strand.method not in (AUTO, *METHODS):
                 raise FormatError(f"there is no stretch method {strand.method!r} here")
             _ = strand.warp, strand.paces, strand.played
-            if strand.order:
-                LaySlices(strand=strand.id, cut=strand.cut, order=strand.order, what="").apply(
-                    project
-                )
+            refuse_unknown_pieces(strand.cut, strand.order, strand.name)
         _ = project.song_feel, project.key_map
         if any(a.bar >= b.bar for a, b in itertools.pairwise(project.keys)):
             raise FormatError("the song's keys do not come one after another")

@@ -15,6 +15,7 @@ from zeroknot.document.difference import difference, with_difference
 from zeroknot.document.edits.any_edit import any_edit
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.project import Project
+from zeroknot.document.strand import Strand
 
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 
@@ -42,8 +43,8 @@ def _edit_2(edit: dict[str, Any]) -> dict[str, Any]:
 
 
 # From a schema's number to the next: for trees and for edits. From 2 on each only added what is
-# none by itself (grooves; which parts of a recording are heard; slices, notes, the coil, slices held), so there
-# is nothing to do.
+# none by itself (grooves; which parts of a recording are heard; slices, notes, the coil; slices
+# that are held, offshoots), so there is nothing to do.
 TREE_UPGRADES: Mapping[int, Upgrade] = {1: _tree_2}
 EDIT_UPGRADES: Mapping[int, Upgrade] = {1: _edit_2}
 
@@ -79,6 +80,20 @@ def tree_after(text: str, changes: Sequence[str]) -> Project:
     for change in changes:
         said = with_difference(said, json.loads(change))
     return tree_value(json.dumps(said, separators=(",", ":")))
+
+
+def strand_told(strand: Strand) -> dict[str, Any]:
+    """A strand by itself as JSON, for a recipe; `strand_value` reads it."""
+    return {"schema": SCHEMA, **strand.model_dump(mode="json")}
+
+
+def strand_value(told: Mapping[str, Any]) -> Strand:
+    """Raises ValidationError where it is no strand, FormatError where a later version wrote it."""
+    rest = {name: value for name, value in told.items() if name != "schema"}
+    schema = told.get("schema", SCHEMA if "shift" in rest else 1)
+    if not isinstance(schema, int) or schema > SCHEMA:
+        raise FormatError("a later version of the application wrote this recipe")
+    return Strand.model_validate(rest if schema > 1 else _shift_of_a_strand(rest))
 
 
 def edit_value(text: str) -> Edit:

@@ -2,13 +2,15 @@
 
 import json
 import zlib
+from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims, Reading
 from zeroknot.core.loop import Loop, Statement
-from zeroknot.core.recipe import Recipe
+from zeroknot.core.recipe.recipe import Recipe
+from zeroknot.core.stretch.methods import NOTES
 from zeroknot.store.tables import LoopRow
 
 FACTS_VERSION = 1
@@ -131,12 +133,37 @@ def newest_recipe(said: dict[str, Any]) -> dict[str, Any]:
     From before they had a kind they said less: their key was the project's, whatever the loop's,
     and is not believed.
     """
-    if "kind" in said:
-        return said
     if "crop_of" in said:
         rest = {name: value for name, value in said.items() if name != "crop_of"}
         return {"kind": "crop", "parents": [said["crop_of"]], "made_by": rest}
-    return {"kind": "print", "parents": [said["plan"]["source"]], "made_by": said}
+    if "kind" not in said:
+        said = {"kind": "print", "parents": [_source_of(said["plan"])], "made_by": said}
+    made_by = said["made_by"]
+    if "plan" in made_by:
+        said = {**said, "made_by": _with_run(made_by)}
+    return said
+
+
+def _source_of(plan: Mapping[str, Any]) -> str:
+    """Of the first prints of all: of a pass, or of an order of its pieces."""
+    return str(plan["source"] if "source" in plan else plan["sources"][0]["source"])
+
+
+def _with_run(made_by: Mapping[str, Any]) -> dict[str, Any]:
+    """What was printed before there were runs: the same plan, with what is its own."""
+    plan = dict(made_by["plan"])
+    plan["kind"] = (
+        "order" if "voices" in plan else "notes" if plan.get("method") == NOTES.key else "pass"
+    )
+    strand = made_by.get("strand", {})
+    run = {
+        "plan": plan,
+        "seam": made_by.get("seam", "wrap"),
+        "with_lead": made_by.get("with_lead", False),
+        "gain_db": strand.get("gain_db", 0.0),
+    }
+    rest = {n: v for n, v in made_by.items() if n not in ("plan", "seam", "with_lead")}
+    return {**rest, "run": run}
 
 
 def packed(text: str) -> bytes:

@@ -10,7 +10,7 @@ import threading
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 from cachetools import LRUCache
 from sqlalchemy import Engine, func
@@ -21,7 +21,13 @@ from zeroknot.core.errors import NotFoundError
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
 from zeroknot.store.asked import answer_to, keep_answer
-from zeroknot.store.codec import FACTS_VERSION, loop_row, loop_value, reading_text
+from zeroknot.store.codec import (
+    FACTS_VERSION,
+    loop_row,
+    loop_value,
+    reading_text,
+    recipe_value,
+)
 from zeroknot.store.database import writing
 from zeroknot.store.facts import derive
 from zeroknot.store.shelf_query import Facts
@@ -106,12 +112,30 @@ class ReadLoops:
                         self._loops[sha] = kept
 
 
+class Made(NamedTuple):
+    """A loop that was made here.
+
+    parents  hashes of the loops it descends from
+    said     what makes it other than these
+    seed     by which it was grown; None where it was not
+    """
+
+    sha: str
+    name: str
+    parents: tuple[str, ...]
+    said: str
+    seed: int | None
+    favourite: bool
+    on_shelf: bool
+
+
 class LoopStore:
     """Rows of loops, by the hash of their bytes."""
 
     def __init__(self, engine: Engine):
         self._engine, self._writing = engine, writing(engine)
         self._read = ReadLoops()
+        self._made_by: dict[str, tuple[tuple[str, ...], str, int | None]] = {}
         self._derive_missing()
 
     def add(self, loop: Loop) -> bool:
@@ -155,6 +179,26 @@ class LoopStore:
                 fresh |= {row.sha: (loop_value(row), len(row.heard)) for row in rows}
         self._read.keep(fresh, stamp)
         return found | {sha: loop for sha, (loop, _) in fresh.items()}
+
+    def made(self) -> list[Made]:
+        """Every loop that was made here, on the shelf or not."""
+        columns = LoopRow.sha, LoopRow.name, LoopRow.favourite, LoopRow.on_shelf
+        query = select(*columns).where(col(LoopRow.recipe).is_not(None))
+        with Session(self._engine) as session:
+            rows = session.exec(query.order_by(col(LoopRow.added_at))).all()
+            # A recipe never changes: each is read once.
+            fresh = [sha for sha, *_ in rows if sha not in self._made_by]
+            for batch in batched(fresh, BATCH):
+                told = select(LoopRow.sha, LoopRow.recipe).where(col(LoopRow.sha).in_(batch))
+                for sha, text in session.exec(told):
+                    recipe = recipe_value(text)
+                    if recipe:
+                        said, seed = recipe.made_by.get("said", ""), recipe.made_by.get("seed")
+                        self._made_by[sha] = recipe.parents, said, seed
+        return [
+            Made(sha, name, *self._made_by[sha], favourite, on_shelf)
+            for sha, name, favourite, on_shelf in rows
+        ]
 
     def newest(self) -> str | None:
         """The loop that came onto the shelf last."""

@@ -8,7 +8,8 @@ from zeroknot.core.mixing.sheet import Event
 from zeroknot.core.order.order import LEAST_BEATS, Order
 from zeroknot.core.render.any_plan import PassPlan
 from zeroknot.document.coil import Slot
-from zeroknot.document.project import FARTHEST_BEAT, Clip, Project, Strand
+from zeroknot.document.project import FARTHEST_BEAT, Clip, Project
+from zeroknot.document.strand import Strand
 from zeroknot.studio.sheets import SheetMaker
 
 COIL_TRACK = "coil"

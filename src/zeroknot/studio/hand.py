@@ -11,6 +11,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.groove.hit import Hit
 from zeroknot.core.harmony.profile import NO_TONES, Profile
 from zeroknot.core.listening.attack import SENSITIVITY, Attacks
@@ -21,7 +22,10 @@ from zeroknot.core.timeline.metre_map import Metre
 from zeroknot.core.warp.knot import Knot
 from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.key import InKey
-from zeroknot.document.project import YARNS, Project, Strand, yarn_of
+from zeroknot.document.offshoot import Offshoot
+from zeroknot.document.project import Project
+from zeroknot.document.stored import strand_value
+from zeroknot.document.strand import LONGEST_NAME, YARNS, Strand, yarn_of
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.known import (
     Begin,
@@ -39,6 +43,7 @@ from zeroknot.studio.known import (
 )
 
 SHA_DIGITS = 64
+ITSELF = "~"
 FOLLOWED_WITHIN = 0.03  # of the reading's pulse: then what was heard are its pulses
 # Without the groove; without the straightening; with the zero knot and end knot alone.
 KNOT_SETS = ("ungrooved", "unstraightened", "ends")
@@ -93,16 +98,53 @@ def new_id() -> str:
 def in_hand(project: Project, loops: LoopStore, name: str) -> Hand:
     """The strand of that id, the loop's own strand, or a strand as it would be made.
 
-    name  a strand's id or a loop's SHA-256
+    What was printed here is made again from its recordings: no stretch of a stretch.
+
+    name  a strand's id, an offshoot's, or a loop's SHA-256; with ITSELF before it, the loop
+          whatever the project has made of it
     """
+    if name.startswith(ITSELF):
+        loop = loops.get(name[len(ITSELF) :])
+        strand = made_again(loop, loops) or fresh_strand(project, loop)
+        return Hand(strand, loops.get(strand.loop), True)
     if len(name) != SHA_DIGITS:
+        if project.grew(name):
+            strand = grown_strand(project.offshoot(name))
+            return Hand(strand, loops.get(strand.loop), True)
         strand = project.strand(name)
         return Hand(strand, loops.get(strand.loop), False)
     loop = loops.get(name)
     for strand in project.strands:
-        if strand.loop == loop.sha:
-            return Hand(strand, loop, False)
+        if (strand.printed or strand.loop) == loop.sha:
+            return Hand(strand, loops.get(strand.loop), False)
+    again = made_again(loop, loops)
+    if again is not None:
+        again = again.changed(yarn=_yarn(project, loop.sha))
+        return Hand(again, loops.get(again.loop), True)
     return Hand(fresh_strand(project, loop), loop, True)
+
+
+def grown_strand(offshoot: Offshoot) -> Strand:
+    """An offshoot as a strand of its own."""
+    return offshoot.strand.changed(id=new_id(), name=offshoot.name, printed=offshoot.kept)
+
+
+def made_again(loop: Loop, loops: LoopStore) -> Strand | None:
+    """The strand that a print was made of, new; None where it is no print, or a recording of it is
+    not here."""
+    told = loop.recipe.made_by.get("strand") if loop.recipe else None
+    if told is None:
+        return None
+    try:
+        strand = strand_value(told)
+        _ = strand.warp, strand.played
+    except (ZeroKnotError, ValueError):  # written by another version
+        return None
+    if not all(loops.has(sha) for sha in strand.sources):
+        return None
+    return strand.changed(
+        id=new_id(), name=loop.name[:LONGEST_NAME], printed=loop.sha, follows=True, rounds=(),
+    )  # fmt: skip
 
 
 def fresh_strand(project: Project, loop: Loop) -> Strand:

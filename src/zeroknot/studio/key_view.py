@@ -13,7 +13,8 @@ from zeroknot.core.harmony.key import NAMES, Key
 from zeroknot.core.harmony.profile import Profile
 from zeroknot.core.loop import Loop
 from zeroknot.core.units import gain_of_db
-from zeroknot.document.project import Clip, Project, Strand
+from zeroknot.document.project import Clip, Project
+from zeroknot.document.strand import Strand
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import Hand, has_notes

@@ -1,7 +1,7 @@
 """Notes of a MIDI loop in beats: as its file has them, or as a person changed them."""
 
 from zeroknot.core.notes.written import Laid, Score, in_beats
-from zeroknot.document.project import Strand
+from zeroknot.document.strand import Strand
 
 
 def notes_in_beats(strand: Strand, score: Score) -> Laid:

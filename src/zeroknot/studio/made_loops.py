@@ -6,7 +6,7 @@ from pathlib import Path
 
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.loop import NO_KEY, Loop
-from zeroknot.core.recipe import Recipe
+from zeroknot.core.recipe.recipe import Recipe
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.announcer import Announcer

@@ -40,7 +40,8 @@ from zeroknot.core.timeline.tempo_map import FASTEST_BPM, SLOWEST_BPM, TempoMap
 from zeroknot.core.units import frame
 from zeroknot.core.warp.time_map import MOST_RATIO
 from zeroknot.core.warp.warp_map import WarpMap
-from zeroknot.document.project import Project, Strand
+from zeroknot.document.project import Project
+from zeroknot.document.strand import Strand
 
 EARLY_BEATS = 0.25  # before the one: of what is struck there, it is heard before the end
 SURELY = 1.05  # times within the bounds of a stretch: no rounding reaches them

@@ -1,23 +1,26 @@
 """How does a strand become a new loop, and a loop a file to take away?"""
 
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 
-from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.formats.claims import without_tempo
 from zeroknot.core.formats.riff import WavTags
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
-from zeroknot.core.recipe import Recipe
+from zeroknot.core.recipe.recipe import Recipe
+from zeroknot.core.recipe.run import Run
+from zeroknot.core.recipe.text import Written
 from zeroknot.core.render.any_plan import PassPlan, shifts_of
-from zeroknot.core.render.pass_file import SEAMS
-from zeroknot.core.units import gain_of_db
+from zeroknot.document.offshoot import Offshoot
 from zeroknot.document.project import Project
+from zeroknot.document.steps import in_short
+from zeroknot.document.stored import strand_told
+from zeroknot.document.strand import Strand
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
-from zeroknot.studio.hand import in_hand
+from zeroknot.studio.hand import Hand, in_hand
 from zeroknot.studio.made_loops import MadeLoops
 from zeroknot.studio.placement import Placement
 
@@ -52,21 +55,21 @@ class Prints:
         seam  "wrap" adds the tail to the start, "cut" leaves it out, "ring" keeps it past the end
         beat  the beat of the project whose tempo counts
         """
-        if seam not in SEAMS:
-            raise ZeroKnotError(f"a seam is one of {', '.join(SEAMS)}, not {seam!r}")
         hand = in_hand(project, self._loops, hand_name)
-        strand = hand.strand
-        plan = Placement.of(project, strand, hand.loop, beat).heard
-        incoming, gain = self._store.new_incoming(), gain_of_db(strand.gain_db)
+        strand, run = self.run_of(project, hand, seam, with_lead, beat)
+        plan = run.plan
+        incoming = self._store.new_incoming()
         # Not by the worker that renders for playing: a long print must not hold up the sound.
-        task = "print_to_file", self._store.folder, plan, seam, with_lead, gain, incoming
-        self._executors.look(*task).result()
+        self._executors.look("print_to_file", self._store.folder, run, incoming).result()
         tempo = project.tempo_map.bpm_at(beat) if strand.follows else round(strand.own_bpm, 2)
         lead = plan.lead_frames if with_lead else 0
         metre = project.metre_map.metre_at(1)
         bars = strand.round_beats / metre.beats_per_bar
-        name = without_tempo(strand.name)
+        name = without_tempo(strand.name.split(", ")[0] if strand.printed else strand.name)
         name = f"{name}, {bars:g} bar{'s' * (bars != 1)} at {tempo:g}"
+        grown = project.offshoot(hand_name) if project.grew(hand_name) else None
+        if grown:
+            name = grown.name
         pulses_per_bar = metre.pulses_per_bar
         pulses = strand.round_beats / metre.beats_per_pulse
         seconds = plan.body_frames / plan.rate
@@ -79,18 +82,36 @@ class Prints:
             confidence=1.0,
             reason="printed here",
         )
-        made_by = {
-            "plan": asdict(plan),
-            "strand": strand.model_dump(mode="json"),
-            "seam": seam,
-            "with_lead": with_lead,
-            "tempo_bpm": tempo,
-        }
+        made_by = {"run": run.told(), "strand": strand_told(strand), "tempo_bpm": tempo}
+        if grown:
+            made_by |= {"said": grown.said, "seed": grown.seed}
+        else:
+            made_by["said"] = in_short(strand)
         key = printed_key(hand.loop, plan)
-        recipe = Recipe(kind="print", parents=(hand.loop.sha,), made_by=made_by, key=key)
+        parents = kept_parents(project, grown) if grown else descends_from(strand)
+        recipe = Recipe(kind="print", parents=parents, made_by=made_by, key=key)
         made = self._made_loops.listened(incoming, name, recipe, hand.loop)
         hearing = replace(made.hearing, readings=(known,), beats=())
         return self._made_loops.keep(incoming, replace(made, hearing=hearing))
+
+    def run_of(
+        self, project: Project, hand: Hand, seam: str, with_lead: bool, beat: float
+    ) -> tuple[Strand, Run]:
+        """How it is treated, and what renders it there."""
+        strand = hand.strand
+        plan = Placement.of(project, strand, hand.loop, beat).heard
+        return strand, Run(plan, seam, with_lead, strand.gain_db)
+
+    def recipe(self, project: Project, hand_name: str, beat: float = 0.0) -> Written:
+        """The recipe of what is in hand, to be handed on; of a print the one that made it."""
+        hand = in_hand(project, self._loops, hand_name)
+        strand, run = self.run_of(project, hand, "wrap", False, beat)
+        if strand.printed and hand.is_new:  # to the bit as it was printed
+            printed = self._loops.get(strand.printed).recipe
+            run = (printed.run if printed else None) or run
+        names = self._loops.named(run.sources)
+        sources = tuple((sha, names[sha].name if sha in names else "") for sha in run.sources)
+        return Written(strand.name, sources, run, strand_told(strand))
 
     def wav(self, sha: str, bits: int) -> Download:
         """A loop as WAV with loop points and tags; PCM is lowered where it would clip."""
@@ -105,6 +126,25 @@ class Prints:
                 tags, file)  # fmt: skip
         lowered_db: float = self._executors.look(*task).result()
         return Download(file_name(loop, tempo, key), file, lowered_db)
+
+
+def descends_from(strand: Strand) -> tuple[str, ...]:
+    """The loops that what a strand makes is a child of: a print that it makes again, or all that
+    it sounds from."""
+    return (strand.printed,) if strand.printed else tuple(dict.fromkeys(strand.sources))
+
+
+def kept_parents(project: Project, grown: Offshoot) -> tuple[str, ...]:
+    """The same of what was grown: the nearest ones above it that are loops."""
+    found: dict[str, None] = {}
+    for parent in grown.parents:
+        if not project.grew(parent):
+            found[parent] = None
+            continue
+        above = project.offshoot(parent)
+        kept = (above.kept,) if above.kept else kept_parents(project, above)
+        found.update(dict.fromkeys(kept))
+    return tuple(found)
 
 
 def printed_key(loop: Loop, plan: PassPlan) -> str | None:

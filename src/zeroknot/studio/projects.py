@@ -13,7 +13,7 @@ from zeroknot.core.loop import Statement
 from zeroknot.document.coherent import RATES
 from zeroknot.document.difference import difference
 from zeroknot.document.edits.base import Edit
-from zeroknot.document.project import LONGEST_NAME, Project
+from zeroknot.document.project import Project
 from zeroknot.document.stored import (
     SCHEMA,
     change_text,
@@ -22,6 +22,7 @@ from zeroknot.document.stored import (
     tree_after,
     tree_text,
 )
+from zeroknot.document.strand import LONGEST_NAME
 from zeroknot.store.revisions import Moved, ProjectEntry, Revision, RevisionStore, Version
 from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.hand import new_id

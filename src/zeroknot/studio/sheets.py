@@ -11,7 +11,8 @@ from zeroknot.core.mixing.sheet import Event, Sheet, TrackLevel
 from zeroknot.core.render.any_plan import PassPlan
 from zeroknot.core.render.plan import LONGEST_LEAD_BEATS
 from zeroknot.core.units import gain_of_db
-from zeroknot.document.project import FARTHEST_BEAT, QUIETEST_DB, Clip, Project, Strand
+from zeroknot.document.project import FARTHEST_BEAT, Clip, Project
+from zeroknot.document.strand import QUIETEST_DB, Strand
 from zeroknot.studio.placement import Placement
 
 HAND_TRACK = "hand"

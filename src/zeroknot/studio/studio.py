@@ -12,7 +12,8 @@ from zeroknot.core.render.any_plan import AnyPlan, channels_of
 from zeroknot.core.render.clicks import ClickPlan
 from zeroknot.core.render.plan import plan_as_written
 from zeroknot.core.stretch.settings import StretchSettings
-from zeroknot.document.project import Project, Strand
+from zeroknot.document.project import Project
+from zeroknot.document.strand import Strand
 from zeroknot.settings import Settings
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.cache import Trimmer
@@ -29,6 +30,7 @@ from zeroknot.studio.bring import Bringing
 from zeroknot.studio.bundles import Bundles
 from zeroknot.studio.exchange import Exchange
 from zeroknot.studio.executors import Executors
+from zeroknot.studio.family import Families
 from zeroknot.studio.hand import KNOT_SETS, Hand, in_hand, with_other_knots
 from zeroknot.studio.jobs import Jobs
 from zeroknot.studio.key_view import Clashes
@@ -90,6 +92,7 @@ class Studio:
         self._sheets = SongSheets(self.loops, self.renders)
         made_loops = MadeLoops(self.store, self.loops, executors, self.announcer)
         self.prints = Prints(self.store, self.loops, executors, made_loops)
+        self.families = Families(self.loops)
         self.takes = Takes(self.store, self.loops, executors, made_loops)
         self.slices_out = SlicesOut(self.store, executors, self.renders)
         self.bundles = Bundles(self.projects, self.loops, self.store)

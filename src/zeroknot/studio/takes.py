@@ -8,7 +8,7 @@ from zeroknot.core.errors import EditError
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.listening.seams import FoundLoop, overhang_of
 from zeroknot.core.loop import Loop
-from zeroknot.core.recipe import Recipe
+from zeroknot.core.recipe.recipe import Recipe
 from zeroknot.core.warp.straighten import Counted, counted
 from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore

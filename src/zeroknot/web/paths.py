@@ -26,6 +26,10 @@ class Paths:
         return f"/p/{project}/slices/{hand}" if hand else f"/p/{project}/slices"
 
     @staticmethod
+    def offshoots(project: str, hand: str | None = None) -> str:
+        return f"/p/{project}/offshoots/{hand}" if hand else f"/p/{project}/offshoots"
+
+    @staticmethod
     def arrange(project: str) -> str:
         return f"/p/{project}/arrange"
 

@@ -15,6 +15,7 @@ from zeroknot.document.edits.groove import (
     SetFeel,
 )
 from zeroknot.document.edits.key import FollowKey, SetConcertPitch, Tune
+from zeroknot.document.edits.offshoot import AddOffshoots, ChangeOffshoot, DropOffshoots
 from zeroknot.document.edits.project import RenameProject, SetMaster
 from zeroknot.document.edits.slices import LaySlices
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand, RemoveStrand
@@ -45,6 +46,9 @@ SingleEdit = Annotated[
     | Tune
     | SetConcertPitch
     | SetCoil
+    | AddOffshoots
+    | ChangeOffshoot
+    | DropOffshoots
     | AddClips
     | MoveClips
     | ChangeClip

@@ -10,14 +10,8 @@ from zeroknot.core.digest import digest_of
 from zeroknot.core.errors import EditError
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 from zeroknot.document.edits.base import Edit
-from zeroknot.document.project import (
-    LOUDEST_DB,
-    QUIETEST_DB,
-    Clip,
-    Project,
-    replaced,
-    without,
-)
+from zeroknot.document.project import Clip, Project, replaced, without
+from zeroknot.document.strand import LOUDEST_DB, QUIETEST_DB
 from zeroknot.document.value import Value
 
 SHORTEST_BEATS = 1 / 64

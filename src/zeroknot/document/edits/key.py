@@ -6,7 +6,8 @@ from pydantic import Field
 
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.key import InKey
-from zeroknot.document.project import HIGHEST_A4, LOWEST_A4, MOST_CENTS, Project, replaced
+from zeroknot.document.project import HIGHEST_A4, LOWEST_A4, Project, replaced
+from zeroknot.document.strand import MOST_CENTS
 
 
 class FollowKey(Edit):

@@ -6,7 +6,8 @@ from pydantic import Field
 
 from zeroknot.core.errors import EditError
 from zeroknot.document.edits.base import Edit
-from zeroknot.document.project import LONGEST_NAME, LOUDEST_DB, QUIETEST_DB, Project
+from zeroknot.document.project import Project
+from zeroknot.document.strand import LONGEST_NAME, LOUDEST_DB, QUIETEST_DB
 
 
 class RenameProject(Edit):

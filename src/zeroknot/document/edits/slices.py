@@ -27,12 +27,7 @@ class LaySlices(Edit):
 
     def apply(self, project: Project) -> Project:
         before = project.strand(self.strand)
-        if self.order and self.cut is None:
-            raise EditError("an order plays pieces: cut the loop first")
-        if self.order and self.cut:
-            last = max((p for tile in self.order.tiles for p in tile.pieces), default=0)
-            if last >= self.cut.count:
-                raise EditError(f"there is no slice {last + 1} in {before.name} (any more)")
+        refuse_unknown_pieces(self.cut, self.order, before.name)
         strand = before.changed(
             cut=self.cut, order=self.order, dealt=self.dealt, rounds=self.rounds
         )
@@ -46,3 +41,13 @@ class LaySlices(Edit):
 
     def label(self) -> str:
         return self.what
+
+
+def refuse_unknown_pieces(cut: Cut | None, order: Order | None, name: str) -> None:
+    """Raises EditError where an order plays what the cut does not have."""
+    if order and cut is None:
+        raise EditError("an order plays pieces: cut the loop first")
+    if order and cut:
+        last = max((p for tile in order.tiles for p in tile.pieces), default=0)
+        if last >= cut.count:
+            raise EditError(f"there is no slice {last + 1} in {name} (any more)")

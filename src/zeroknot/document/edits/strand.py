@@ -5,7 +5,8 @@ from typing import Literal
 from zeroknot.core.errors import EditError
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.clip import settled
-from zeroknot.document.project import Project, Strand, replaced, without
+from zeroknot.document.project import Project, replaced, without
+from zeroknot.document.strand import Strand
 
 
 class AddStrand(Edit):
@@ -34,7 +35,9 @@ class ChangeStrand(Edit):
 
     def apply(self, project: Project) -> Project:
         before = project.strand(self.strand.id)
-        if before.loop != self.strand.loop:
+        # A print is made again, or laid as it was printed: two ways of one loop.
+        is_same = (before.printed or before.loop) == (self.strand.printed or self.strand.loop)
+        if before.loop != self.strand.loop and not is_same:
             raise EditError("a strand stays with its loop; take the other loop in hand instead")
         _ = self.strand.warp
         changed = project.changed(strands=replaced(project.strands, self.strand))

@@ -6,15 +6,8 @@ from pydantic import Field
 
 from zeroknot.core.errors import EditError
 from zeroknot.document.edits.base import Edit
-from zeroknot.document.project import (
-    LONGEST_NAME,
-    LOUDEST_DB,
-    QUIETEST_DB,
-    Project,
-    Track,
-    replaced,
-    without,
-)
+from zeroknot.document.project import Project, Track, replaced, without
+from zeroknot.document.strand import LONGEST_NAME, LOUDEST_DB, QUIETEST_DB
 
 
 class AddTrack(Edit):

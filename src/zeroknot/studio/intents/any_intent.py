@@ -44,6 +44,16 @@ from zeroknot.studio.intents.knots import (
     Unstraighten,
 )
 from zeroknot.studio.intents.notes import AddNote, MoveNotes, TreatNotes
+from zeroknot.studio.intents.offshoots import (
+    DropGrown,
+    GrowOffshoots,
+    KeepGrown,
+    LayAsPrinted,
+    LayRecipe,
+    NameGrown,
+    QuickOne,
+    TakeUp,
+)
 from zeroknot.studio.intents.ordering import (
     ChangeTiles,
     DealOrder,
@@ -176,7 +186,15 @@ AnyIntent = Annotated[
     | CorrectTuning
     | SetA4
     | TreatBars
-    | PlaceInGaps,
+    | PlaceInGaps
+    | GrowOffshoots
+    | QuickOne
+    | LayRecipe
+    | DropGrown
+    | NameGrown
+    | KeepGrown
+    | TakeUp
+    | LayAsPrinted,
     Field(discriminator="kind"),
 ]
 any_intent: TypeAdapter[Intent] = TypeAdapter(AnyIntent)

@@ -13,7 +13,8 @@ from zeroknot.core.loop import Statement
 from zeroknot.document.edits.any_edit import Together
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand
-from zeroknot.document.project import Project, Strand
+from zeroknot.document.project import Project
+from zeroknot.document.strand import Strand
 from zeroknot.document.value import Value
 from zeroknot.studio.hand import Hand, in_hand
 from zeroknot.studio.known import Known

@@ -11,7 +11,8 @@ from zeroknot.document.edits.clip import AddClips
 from zeroknot.document.edits.coil import SetCoil
 from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.edits.track import AddTrack
-from zeroknot.document.project import LONGEST_NAME, YARNS, Clip, Project, Strand, Track
+from zeroknot.document.project import Clip, Project, Track
+from zeroknot.document.strand import LONGEST_NAME, YARNS, Strand
 from zeroknot.document.value import Value
 from zeroknot.studio.coil import JOIN_MS, at_speed
 from zeroknot.studio.hand import in_hand, new_id

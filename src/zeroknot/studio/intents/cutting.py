@@ -25,7 +25,8 @@ from zeroknot.core.slicing.cut import (
 )
 from zeroknot.core.slicing.piece import LONGEST_NAME, Length, Piece
 from zeroknot.core.slicing.shape import FilterKind
-from zeroknot.document.project import Project, Strand
+from zeroknot.document.project import Project
+from zeroknot.document.strand import Strand
 from zeroknot.document.value import Value
 from zeroknot.studio.hand import Hand, in_hand
 from zeroknot.studio.intents.slicing import SliceIntent, Which, cut_of, meant, numbers
@@ -223,7 +224,8 @@ class ChangePieces(SliceIntent):
 
 SAID = {
     "name": "name", "gain_db": "level", "pan": "pan", "semitones": "shift",
-    "reverse": "direction", "muted": "mute", "rings": "ringing on", "held": "being held", "length": "length",
+    "reverse": "direction", "muted": "mute", "rings": "ringing on", "held": "being held",
+    "length": "length",
     "sway": "sway", "sway_beats": "sway", "choke": "choke group", "method": "method",
     "fade_in_ms": "fade-in", "fade_out_ms": "fade-out", "shape": "shape",
 }  # fmt: skip

@@ -32,7 +32,8 @@ from zeroknot.document.edits.groove import (
 )
 from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.groove import FeelChange, KeptGroove, LaidGroove
-from zeroknot.document.project import LONGEST_NAME, Clip, Project, Strand
+from zeroknot.document.project import Clip, Project
+from zeroknot.document.strand import LONGEST_NAME, Strand
 from zeroknot.studio.hand import Hand, in_hand, new_id
 from zeroknot.studio.intents.base import FitIntent, Intent, Resolved
 from zeroknot.studio.intents.by_bar import with_change, without_change

@@ -18,7 +18,8 @@ from zeroknot.document.edits.key import FollowKey, SetConcertPitch, Tune
 from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.edits.time import SetKeys
 from zeroknot.document.edits.track import AddTrack
-from zeroknot.document.project import LONGEST_NAME, Clip, KeyChange, Project, Strand, Track
+from zeroknot.document.project import Clip, KeyChange, Project, Track
+from zeroknot.document.strand import LONGEST_NAME, Strand
 from zeroknot.studio.hand import Hand, has_notes, in_hand, in_key_of, new_id
 from zeroknot.studio.intents.base import FitIntent, Intent, Resolved
 from zeroknot.studio.intents.by_bar import with_change, without_change

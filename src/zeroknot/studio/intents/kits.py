@@ -12,7 +12,8 @@ from zeroknot.core.slicing.piece import Piece
 from zeroknot.document.edits.any_edit import SingleEdit, Together
 from zeroknot.document.edits.clip import ChangeClip
 from zeroknot.document.edits.strand import AddStrand
-from zeroknot.document.project import LONGEST_NAME, YARNS, Project, Strand
+from zeroknot.document.project import Project
+from zeroknot.document.strand import LONGEST_NAME, YARNS, Strand
 from zeroknot.studio.hand import SHA_DIGITS, Hand, in_hand, new_id
 from zeroknot.studio.intents.base import Intent, Resolved, refuse_unplayable
 from zeroknot.studio.intents.slicing import (

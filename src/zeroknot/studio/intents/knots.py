@@ -9,7 +9,8 @@ from zeroknot.core.errors import EditError
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.warp.placing import Placing, fastened_from, joined, placed, removed
 from zeroknot.core.warp.straighten import Counted, Straighten, counted, tied
-from zeroknot.document.project import Project, Strand
+from zeroknot.document.project import Project
+from zeroknot.document.strand import Strand
 from zeroknot.document.value import Value
 from zeroknot.studio.hand import Hand, pulses_heard
 from zeroknot.studio.intents.base import FitIntent

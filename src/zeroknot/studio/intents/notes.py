@@ -20,7 +20,8 @@ from zeroknot.core.notes.written import (
     on_grid,
     struck,
 )
-from zeroknot.document.project import Project, Strand
+from zeroknot.document.project import Project
+from zeroknot.document.strand import Strand
 from zeroknot.studio.hand import Hand, in_hand
 from zeroknot.studio.intents.base import FitIntent
 from zeroknot.studio.intents.slicing import meant, numbers

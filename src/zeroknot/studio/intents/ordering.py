@@ -17,8 +17,9 @@ from zeroknot.core.order.order import (
     Tile,
 )
 from zeroknot.core.order.played import Round, Stroke, quantized
-from zeroknot.document.project import Project, Strand
+from zeroknot.document.project import Project
 from zeroknot.document.slices import MOST_DEALT, MOST_ROUNDS, Dealt
+from zeroknot.document.strand import Strand
 from zeroknot.studio.hand import Hand, in_hand
 from zeroknot.studio.intents.slicing import SliceIntent, Which, cut_of, edges_of, meant, numbers
 from zeroknot.studio.known import Known

@@ -10,7 +10,8 @@ from zeroknot.document.edits.any_edit import SingleEdit, Together
 from zeroknot.document.edits.clip import AddClips, ChangeClip
 from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.edits.track import AddTrack
-from zeroknot.document.project import LONGEST_NAME, YARNS, Clip, Project, Track
+from zeroknot.document.project import Clip, Project, Track
+from zeroknot.document.strand import LONGEST_NAME, YARNS
 from zeroknot.studio.audition import Audition, auditioned
 from zeroknot.studio.hand import in_hand, new_id
 from zeroknot.studio.intents.base import Intent, Resolved

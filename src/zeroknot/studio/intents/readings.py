@@ -8,7 +8,8 @@ from pydantic import Field
 from zeroknot.core.errors import EditError
 from zeroknot.core.listening.corrected import BY_HAND, Correction, corrected
 from zeroknot.core.listening.reading import Reading
-from zeroknot.document.project import Project, Strand
+from zeroknot.document.project import Project
+from zeroknot.document.strand import Strand
 from zeroknot.studio.hand import Hand, beats_of
 from zeroknot.studio.intents.base import FitIntent
 

@@ -6,7 +6,7 @@ from zeroknot.document.edits.any_edit import Together
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.slices import LaySlices
 from zeroknot.document.edits.strand import AddStrand
-from zeroknot.document.project import Strand
+from zeroknot.document.strand import Strand
 from zeroknot.studio.hand import Hand
 from zeroknot.studio.intents.base import FitIntent
 

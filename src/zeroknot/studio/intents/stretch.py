@@ -16,7 +16,8 @@ from zeroknot.document.edits.any_edit import SingleEdit, Together
 from zeroknot.document.edits.clip import AddClips
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand
 from zeroknot.document.edits.track import AddTrack
-from zeroknot.document.project import LONGEST_NAME, YARNS, Project, Strand, Track
+from zeroknot.document.project import Project, Track
+from zeroknot.document.strand import LONGEST_NAME, YARNS, Strand
 from zeroknot.studio.hand import Hand, in_hand, new_id
 from zeroknot.studio.intents.base import FitIntent, Intent, Resolved
 from zeroknot.studio.known import Known

@@ -6,8 +6,7 @@ import numpy as np
 
 from zeroknot.core.audio import Audio
 from zeroknot.core.formats.riff import FLOAT_BITS, LoopMark, WavTags, wav_bytes
-from zeroknot.core.render.any_plan import PassPlan
-from zeroknot.core.render.pass_file import folded
+from zeroknot.core.recipe.run import Run
 from zeroknot.core.units import db_of_gain, frame
 from zeroknot.studio.tasks.rendering import rendering_of
 from zeroknot.studio.tasks.sources import decoded, midi_of, sounded_midi, source_at
@@ -24,17 +23,9 @@ def crop_to_file(
     return part.frames
 
 
-def print_to_file(
-    folder: Path, plan: PassPlan, seam: str, with_lead: bool, gain: float, file: Path
-) -> None:
-    """One pass as a WAV of floats with its loop marked.
-
-    seam  as `folded` names them
-    """
-    sound = folded(plan, rendering_of(folder, plan).whole(), seam, with_lead) * np.float32(gain)
-    lead = plan.lead_frames if with_lead else 0
-    audio = Audio(np.ascontiguousarray(sound, dtype=np.float32), plan.rate)
-    file.write_bytes(wav_bytes(audio, FLOAT_BITS, LoopMark(lead, lead + plan.body_frames)))
+def print_to_file(folder: Path, run: Run, file: Path) -> None:
+    """One pass as a WAV of floats with its loop marked."""
+    file.write_bytes(run.file(rendering_of(folder, run.plan).whole()))
 
 
 def wav_to_file(

@@ -998,3 +998,40 @@ class Offered(TypedDict):
     practice: bool
     host: str
     tags: list[OfferedTag]
+
+
+class FamilyMember(TypedDict):
+    """As `studio.family.Member`; ticks: where round a pass its hits are, and how strong."""
+
+    id: str
+    kind: Literal["source", "print", "grown"]
+    name: str
+    parents: list[str]
+    said: str
+    seed: int | None
+    favourite: bool
+    on_shelf: bool
+    yarn: int
+    ticks: list[tuple[float, float]]
+
+
+class Family(TypedDict):
+    members: list[FamilyMember]
+
+
+class ShownStep(TypedDict):
+    view: Literal["fit", "groove", "key", "slices"]
+    title: str
+    said: str
+
+
+class ShownRecipe(TypedDict):
+    """frames: of one round, exactly; of: the name of its recording."""
+
+    steps: list[ShownStep]
+    beats: float
+    bpm: float
+    frames: int
+    why_silent: str | None
+    of: str
+    unlike: list[str]

@@ -19,7 +19,8 @@ from zeroknot.core.stretch.strain import in_words, level_of, strain_along
 from zeroknot.core.synth.voices import VOICES
 from zeroknot.core.warp.straighten import tempo_over_time
 from zeroknot.core.warp.time_map import MOST_RATIO
-from zeroknot.document.project import Project, Strand
+from zeroknot.document.project import Project
+from zeroknot.document.strand import Strand
 from zeroknot.studio.hand import Hand, beats_of, pulses_heard
 from zeroknot.studio.intents.readings import reading_of
 from zeroknot.studio.intents.stretch import why_whole

@@ -9,7 +9,7 @@ from fastapi.responses import FileResponse
 from starlette.background import BackgroundTask
 
 from zeroknot.core.overview import PEAK_BINS, ring
-from zeroknot.document.project import YARNS
+from zeroknot.document.strand import YARNS
 from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.wire import loop_json

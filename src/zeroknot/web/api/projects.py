@@ -16,7 +16,7 @@ from zeroknot.core.formats.midi_tempo import read_time, write_time
 from zeroknot.core.listening.counting import from_taps, tapped_bpm
 from zeroknot.core.listening.seams import FoundLoop
 from zeroknot.document.edits.any_edit import AskedEdit
-from zeroknot.document.project import LONGEST_NAME
+from zeroknot.document.strand import LONGEST_NAME
 from zeroknot.studio.audition import Audition
 from zeroknot.studio.intents.any_intent import AnyIntent
 from zeroknot.studio.intents.readings import reading_of

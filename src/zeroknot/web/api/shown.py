@@ -17,7 +17,8 @@ from typing import Any
 from cachetools import LRUCache
 
 from zeroknot.core.loop import Loop
-from zeroknot.document.project import Clip, Project, Strand
+from zeroknot.document.project import Clip, Project
+from zeroknot.document.strand import Strand
 from zeroknot.studio.placement import Placement
 from zeroknot.studio.projects import State
 from zeroknot.studio.studio import Studio

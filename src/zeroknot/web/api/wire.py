@@ -12,7 +12,8 @@ from zeroknot.core.loop import Loop
 from zeroknot.core.stretch.strain import in_words, level_of
 from zeroknot.core.timeline.tempo_map import FASTEST_BPM, SLOWEST_BPM
 from zeroknot.core.units import semitones_of_ratio
-from zeroknot.document.project import Clip, Project, Strand, yarn_of
+from zeroknot.document.project import Clip, Project
+from zeroknot.document.strand import Strand, yarn_of
 from zeroknot.store.shelf_index import Found
 from zeroknot.store.shelf_query import LOWEST_BPM, TEMPO_BIN_BPM, Facts
 from zeroknot.studio.hand import quarters_of

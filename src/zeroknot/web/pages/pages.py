@@ -15,6 +15,7 @@ from zeroknot.core.listening.key import MODES
 from zeroknot.core.listening.sound_kind import KINDS, ONE_HIT
 from zeroknot.core.overview import RING_SECTORS
 from zeroknot.core.stretch.methods import METHODS
+from zeroknot.document.grow import CHANGES
 from zeroknot.document.project import Project
 from zeroknot.store.shelf_query import Query
 from zeroknot.studio.hand import Hand
@@ -47,7 +48,8 @@ INNER_HEADER = "x-zeroknot-part"
 class View:
     """What a view's template and script are given.
 
-    noun   "shelf", "fit", "groove", "key", "slices" or "arrange": template folder, script, rail
+    noun   "shelf", "fit", "groove", "key", "slices", "offshoots" or "arrange": template folder,
+           script, rail
     state  the project as `ShownProjects.whole` tells it
     data   what this view alone needs
     """
@@ -128,11 +130,16 @@ def _of_slices(project: Project, hand: Hand) -> dict[str, Any]:
     return {"slices": hand_slices_json(project, hand), "methods": methods}
 
 
+def _of_family(project: Project, hand: Hand) -> dict[str, Any]:
+    return {"changes": list(CHANGES)}
+
+
 ON_HAND = (
     OnHand("fit", "Fit", _nothing_more),
     OnHand("groove", "Groove", _of_groove),
     OnHand("key", "Key", _of_key),
     OnHand("slices", "Slices", _of_slices),
+    OnHand("offshoots", "Offshoots", _of_family),
 )
 
 

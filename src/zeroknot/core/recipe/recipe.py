@@ -5,12 +5,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+from zeroknot.core.recipe.run import Run, run_of
+
 
 @dataclass(frozen=True, kw_only=True)
 class Recipe:
     """kind      "print": a strand, rendered; "crop": a stretch of a take, sample for sample
-    parents   hashes of the loops it was made from
-    made_by   what it takes to make it again, as JSON holds it
+    parents   hashes of the loops it descends from: what it was made from, or what it was grown from
+    made_by   what it takes to make it again, as JSON holds it; of a print: its `run`, and `strand`,
+              as it was treated
     key       as its making makes it sure ("D minor"); None where only listening can tell
     """
 
@@ -23,3 +26,8 @@ class Recipe:
     def knows_its_beats(self) -> bool:
         """Is its reading what it was made to, so that no listening tells better?"""
         return self.kind == "print"
+
+    @property
+    def run(self) -> Run | None:
+        """What renders it again, to the bit; None of what was cropped."""
+        return run_of(self.made_by["run"]) if "run" in self.made_by else None

@@ -1,0 +1,71 @@
+// @ts-check
+/** What the sections of the Offshoots view share: the family, who is chosen, what is heard. */
+
+import { getJson } from "../net/api.js";
+import { View } from "../view.js";
+import { treeOf } from "./model.js";
+
+/** @typedef {import("./model.js").Member} Member */
+/**
+ * @typedef {{
+ *   showFamily: () => void, showOne: () => void, hear: (id: string) => Promise<void>, hearing: boolean, heard: string, choose: (id: string) => void,
+ * }} Whole
+ */
+
+export class Shared {
+  /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
+  constructor(session, app) {
+    this.session = session;
+    this.app = app;
+    this.view = new View(session, "Offshoots");
+    const { hand, loop } = app.viewData();
+    /** What was in hand when it was opened; "" for nothing. @type {string} */
+    this.start = hand ?? "";
+    this.loop = loop ?? "";
+    /** @type {Member[]} */
+    this.members = [];
+    /** Whose children are not shown. @type {Set<string>} */
+    this.folded = new Set();
+    /** The one that the side panel tells of. */
+    this.focused = "";
+    /** The one that others are compared with. */
+    this.marked = "";
+    this.tree = treeOf([], this.folded);
+  }
+
+  get path() {
+    return this.session.path;
+  }
+
+  /** Only named for the sections' types: what the others have. @returns {Whole | null} */
+  get whole() {
+    return null;
+  }
+
+  /** @returns {Member | null} */
+  get one() {
+    return this.members.find((m) => m.id === this.focused) ?? null;
+  }
+
+  /** The family as it is now; false where nobody answers. */
+  async ask() {
+    const of = this.one ? this.focused : this.start;
+    const found = await this.view.ask("family", (signal) => getJson(`${this.path}/family/${of}`, signal));
+    if (!found) return false;
+    this.members = found.members;
+    const ids = new Set(this.members.map((m) => m.id));
+    if (!ids.has(this.focused)) this.focused = [this.start, this.loop].find((id) => ids.has(id)) ?? this.members[0]?.id ?? "";
+    if (!ids.has(this.marked)) this.marked = "";
+    this.lay();
+    return true;
+  }
+
+  /** The name that one is in hand by: itself, whatever the project has made of it. @param {string} id */
+  nameOf(id) {
+    return this.members.find((m) => m.id === id)?.kind === "grown" ? id : `~${id}`;
+  }
+
+  lay() {
+    this.tree = treeOf(this.members, this.folded);
+  }
+}
