@@ -77,6 +77,11 @@ class Hand:
     score: Read = nothing_read
 
     @property
+    def shelved(self) -> str:
+        """SHA-256 of the loop on the shelf that it is: a print, though made again."""
+        return self.strand.printed or self.loop.sha
+
+    @property
     def hits(self) -> tuple[Hit, ...]:
         """Every hit of the loop: those that a groove of it goes by, or as they are measured."""
         laid = self.strand.groove

@@ -63,7 +63,7 @@ class SongSheets:
             hand = auditioned(project, hand, audition)
             if hand.is_new:  # its id is another each time, and nothing goes by it
                 hand = replace(hand, strand=hand.strand.changed(id=HAND_TRACK))
-        loops = self._loops.named(project.loops() | ({hand.loop.sha} if hand else set()))
+        loops = self._loops.named(project.loops() | set(hand.strand.sources if hand else ()))
         maker = SheetMaker(project, loops, last)
         last_bar = project.last_bar + BARS_BEYOND_END
         end_beat = project.metre_map.beat_of_bar(last_bar + 1)

@@ -182,7 +182,8 @@ class Studio:
         for name in hands[:MOST_PREPARED]:
             try:
                 hand = auditioned(project, self.hand(project, name), audition)
-                plan = Placement.of(project, hand.strand, hand.loop).plan
+                placed = Placement.of(project, hand.strand, hand.loop)
+                plan = placed.heard if hand.strand.printed else placed.plan
             except ZeroKnotError:
                 continue  # what cannot be heard is said when somebody wants to hear it
             self.renders.know({plan.digest: plan})
@@ -212,7 +213,9 @@ class Studio:
         hand = auditioned(project, self.hand(project, hand_name), audition)
         placed = Placement.of(project, hand.strand, hand.loop, beat)
         plan = placed.plan
-        heard = placed.heard if order else plan
+        # A print is heard as it was made, and as recorded it is what was printed.
+        printed = self.loops.get(hand.shelved) if hand.strand.printed and audition.matched else None
+        heard = placed.heard if order or printed else plan
         plans: dict[str, AnyPlan] = {heard.digest: heard}
         ticked = self._ticked(project, placed, clicks) if clicks else None
         if ticked:
@@ -229,24 +232,31 @@ class Studio:
             written = plan_as_written(hand.loop.sha, project.rate, hand.loop.seconds, settings)
             plans[written.digest], recorded = written, written.digest
         self.renders.know(plans)
-        frames = math.floor(hand.loop.frames * project.rate / hand.loop.rate)
+        shown = printed or hand.loop
+        frames = math.floor(shown.frames * project.rate / shown.rate)
         warp = hand.strand.warp
+        zero_s, end_s = warp.zero.second, warp.end.second
+        knots = [list(k) for k in plan.knots]
+        if printed and printed.reading:
+            recorded = f"source:{printed.sha}"
+            zero_s, end_s = printed.reading.downbeat_s, printed.reading.end_s
+            knots = [[zero_s, 0], [end_s, heard.body_frames]]
         return {
             "rate": project.rate,
             "digest": heard.digest,
             "against": other.digest,
             "clicks": ticked.digest if ticked else None,
-            "source": hand.loop.sha,
+            "source": shown.sha,
             "recorded": recorded,
-            "gain": gain(match_db(hand.loop, audition)),
+            "gain": gain(match_db(shown, audition)),
             "channels": channels_of(heard, hand.loop.channels),
             "source_frames": frames,
             "frames": heard.frames,
             "lead": heard.lead_frames,
             "body": heard.body_frames,
             "span": warp.span,
-            "knots": [list(k) for k in plan.knots],
-            "beats": placed.round_table if order else placed.beat_table,
-            "zero_s": warp.zero.second,
-            "end_s": warp.end.second,
+            "knots": knots,
+            "beats": placed.round_table if order or printed else placed.beat_table,
+            "zero_s": zero_s,
+            "end_s": end_s,
         }

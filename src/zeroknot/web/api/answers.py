@@ -568,9 +568,11 @@ class Proposal(TypedDict):
 
 
 class Hand(ShownStrand):
-    """attacks: second, strength, sureness; pace: fewest and most beats a second."""
+    """attacks: second, strength, sureness; pace: fewest and most beats a second; shelved: hash of
+    the loop that it is on the shelf, which its `loop` may have made."""
 
     hand: str
+    shelved: str
     is_new: bool
     loop_name: str
     channels: int

@@ -47,7 +47,8 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> Any:
     attacks = loop.hearing.attacks_at(SENSITIVITY)
     return {
         **shown,
-        "hand": loop.sha if hand.is_new else strand.id,
+        "hand": hand.shelved if hand.is_new else strand.id,
+        "shelved": hand.shelved,
         "is_new": hand.is_new,
         "loop_name": loop.name,
         "channels": loop.channels,

@@ -49,7 +49,7 @@ export class Held {
   /** The name that answers now: a strand that was undone a moment ago is a loop again. */
   get name() {
     const { hand } = this;
-    return hand.is_new || this.session.state.strands.some((s) => s.id === hand.hand) ? hand.hand : hand.loop;
+    return hand.is_new || this.session.state.strands.some((s) => s.id === hand.hand) ? hand.hand : hand.shelved;
   }
 
   get path() {
@@ -89,7 +89,7 @@ export class Held {
       } catch (error) {
         // A loop that became a strand answers under either name; one whose strand was undone is a loop.
         if (!(error instanceof ApiError) || error.status !== 404) throw error;
-        this.app.go(`/p/${session.state.id}/${this.view.title.toLowerCase()}/${this.hand.loop}`);
+        this.app.go(`/p/${session.state.id}/${this.view.title.toLowerCase()}/${this.hand.shelved}`);
         return null;
       }
     });

@@ -186,8 +186,8 @@ export const one = (shared) => {
       const { one } = shared;
       if (!one) return;
       if (one.kind === "grown") {
-        const next = one.parents[0] ?? "";
-        if (await view.intent({ kind: "drop_grown", offshoots: [one.id] }) && shared.focused === one.id) shared.focused = next;
+        shared.focused = one.parents[0] ?? "";
+        await view.intent({ kind: "drop_grown", offshoots: [one.id] });
         if (this.heard === one.id) this.stopHearing();
       } else if (one.on_shelf) await this.changeLoop({ kind: "take_off" }, one.id);
     },
@@ -196,6 +196,7 @@ export const one = (shared) => {
     async dropRest() {
       const ids = shared.members.filter((m) => m.kind === "grown" && !m.favourite).map((m) => m.id);
       if (!ids.length) return session.say("Nothing is left that was not kept.");
+      if (ids.includes(shared.focused)) shared.focused = originalOf(shared.members, shared.focused);
       await view.intent({ kind: "drop_grown", offshoots: ids });
       if (ids.includes(this.heard)) this.stopHearing();
     },

@@ -41,7 +41,7 @@ export const picture = (shared) => {
       view.picture(paper, () => {
         this.lookFirst();
         if (isWhole) Object.assign(look, wholeView(shared.tree, paper.clientWidth, paper.clientHeight));
-        return [look, shared.members, [...shared.folded], shared.focused, shared.marked, this.heard, this.placeHeard()];
+        return [look, shared.version, [...shared.folded], shared.focused, shared.marked, this.heard, this.placeHeard()];
       }, (c, sheet) => drawFamily(c, sheet, {
         tree: shared.tree, look, chosen: new Set([shared.focused]), focused: document.activeElement === paper ? shared.focused : "",
         heard: this.heard, marked: shared.marked, place: this.placeHeard(),

@@ -18,12 +18,14 @@ export class Shared {
     this.session = session;
     this.app = app;
     this.view = new View(session, "Offshoots");
-    const { hand, loop } = app.viewData();
+    const { hand, shelved } = app.viewData();
     /** What was in hand when it was opened; "" for nothing. @type {string} */
     this.start = hand ?? "";
-    this.loop = loop ?? "";
+    this.shelved = shelved ?? "";
     /** @type {Member[]} */
     this.members = [];
+    /** Of the members: another is another family. */
+    this.version = 0;
     /** Whose children are not shown. @type {Set<string>} */
     this.folded = new Set();
     /** The one that the side panel tells of. */
@@ -49,12 +51,14 @@ export class Shared {
 
   /** The family as it is now; false where nobody answers. */
   async ask() {
-    const of = this.one ? this.focused : this.start;
+    // By a loop, which stays, whatever of what was grown is dropped or undone.
+    const of = this.members.find((m) => m.kind === "source")?.id ?? this.start;
     const found = await this.view.ask("family", (signal) => getJson(`${this.path}/family/${of}`, signal));
     if (!found) return false;
     this.members = found.members;
+    this.version += 1;
     const ids = new Set(this.members.map((m) => m.id));
-    if (!ids.has(this.focused)) this.focused = [this.start, this.loop].find((id) => ids.has(id)) ?? this.members[0]?.id ?? "";
+    if (!ids.has(this.focused)) this.focused = [this.start, this.shelved].find((id) => ids.has(id)) ?? this.members[0]?.id ?? "";
     if (!ids.has(this.marked)) this.marked = "";
     this.lay();
     return true;
