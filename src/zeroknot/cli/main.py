@@ -39,6 +39,14 @@ COMMANDS = {
         "slice", "slice_command",
         "Cut IN up; write its slices, or a new order of them, to OUT.",
     ),
+    "resample": Command(
+        "offshoots", "resample",
+        "Make the loop of a recipe again from its recordings, or lay it over another LOOP.",
+    ),
+    "grow": Command(
+        "offshoots", "grow", "Grow new variations of LOOP, each with its recipe.",
+    ),
+    "like": Command("like", "like", "Find what on the shelf sounds like FILE."),
     "bring": Command(
         "shelf", "bring",
         "Bring files and whole folders onto the shelf; say how it went with each that gave "

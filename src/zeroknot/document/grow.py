@@ -23,6 +23,7 @@ from zeroknot.core.slicing.cut import Cuts
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.document.quick import cut_evenly, shifted, times
 from zeroknot.document.slices import Dealt
+from zeroknot.document.steps import place_said
 from zeroknot.document.strand import Strand
 
 Change = Literal[
@@ -155,7 +156,7 @@ def _with(order: Order, changes: dict[int, Tile]) -> Order:
 def _places(tiles: list[Tile], bar: float) -> str:
     if len(tiles) > 3:
         return f"{len(tiles)} tiles"
-    return " ".join(f"{int(t.beat // bar) + 1}.{round(t.beat % bar + 1, 2):g}" for t in tiles)
+    return " ".join(place_said(t.beat, bar) for t in tiles)
 
 
 def _dealt(strand: Strand, far: float, random: Random, bed: Bed) -> tuple[Strand, str]:

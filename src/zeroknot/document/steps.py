@@ -21,6 +21,7 @@ from zeroknot.document.strand import AS_CUT, Strand
 View = Literal["fit", "groove", "key", "slices"]
 MOST_NAMED = 4  # slices or places that are told one by one
 BEATS_PER_BAR = 4.0
+ABOUT_BEATS = 0.06
 TITLES = {"fit": "Fit", "groove": "Groove", "key": "Key", "cut": "Cut", "order": "Order",
           "deal": "Deal", "slices": "Slices", "notes": "Notes", "print": "Print"}  # fmt: skip
 
@@ -230,12 +231,15 @@ def _places(tiles: Sequence[Tile]) -> str:
     """Where they lie, as bar and beat, or how many there are."""
     if len(tiles) > MOST_NAMED:
         return f"on {len(tiles)} tiles"
-    return "on " + " ".join(_place(t.beat) for t in tiles)
+    return "on " + " ".join(place_said(t.beat) for t in tiles)
 
 
-def _place(beat: float) -> str:
-    bar, within = divmod(beat + SAME_BEATS, BEATS_PER_BAR)
-    return f"{int(bar) + 1}.{round(within + 1, 2):g}"
+def place_said(beat: float, bar: float = BEATS_PER_BAR) -> str:
+    """Bar and beat, to the sixteenth where it lies on one about."""
+    near = round(beat * 4) / 4
+    beat = near if abs(near - beat) < ABOUT_BEATS else beat
+    which, within = divmod(beat + SAME_BEATS, bar)
+    return f"{int(which) + 1}.{round(within + 1, 2):g}"
 
 
 def _percent(share: float) -> str:

@@ -167,6 +167,10 @@ class LoopStore:
         with Session(self._engine) as session:
             return set(session.exec(select(LoopRow.sha)))
 
+    def on_shelf(self) -> list[str]:
+        with Session(self._engine) as session:
+            return list(session.exec(select(LoopRow.sha).where(col(LoopRow.on_shelf))))
+
     def named(self, shas: Iterable[str]) -> dict[str, Loop]:
         """Those of them that there are; the same objects as long as they stay as they are."""
         wanted = list(dict.fromkeys(shas))

@@ -130,6 +130,16 @@ class GrooveRow(SQLModel, table=True):
     made_at: str
 
 
+class LikenessRow(SQLModel, table=True):
+    """What a loop is like: `core.listening.likeness`, as bytes of float32; version: of it."""
+
+    __tablename__ = "likeness"
+
+    sha: str = Field(primary_key=True)
+    version: int
+    vector: bytes
+
+
 class IncomingRow(SQLModel, table=True):
     """A file on its way in, or one that was refused.
 

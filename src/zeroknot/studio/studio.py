@@ -21,6 +21,7 @@ from zeroknot.store.database import opened_database
 from zeroknot.store.grooves import GrooveStore
 from zeroknot.store.incoming import WAITING, IncomingStore
 from zeroknot.store.jobs import Job, JobStore
+from zeroknot.store.likenesses import LikenessStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.store.revisions import RevisionStore
 from zeroknot.store.searches import SearchStore
@@ -35,6 +36,7 @@ from zeroknot.studio.hand import KNOT_SETS, Hand, in_hand, with_other_knots
 from zeroknot.studio.jobs import Jobs
 from zeroknot.studio.key_view import Clashes
 from zeroknot.studio.known import Known
+from zeroknot.studio.likenesses import Likenesses
 from zeroknot.studio.made_loops import MadeLoops
 from zeroknot.studio.measured import (
     found_zeros,
@@ -93,6 +95,7 @@ class Studio:
         made_loops = MadeLoops(self.store, self.loops, executors, self.announcer)
         self.prints = Prints(self.store, self.loops, executors, made_loops)
         self.families = Families(self.loops)
+        self.likenesses = Likenesses(self.store, LikenessStore(self._engine), self.loops, executors)
         self.takes = Takes(self.store, self.loops, executors, made_loops)
         self.slices_out = SlicesOut(self.store, executors, self.renders)
         self.bundles = Bundles(self.projects, self.loops, self.store)

@@ -33,6 +33,8 @@ TASKS: dict[str, Callable[..., Any]] = {
         likeness.likeness_of,
         likeness.edges_of_cuts,
         likeness.zeros_at,
+        likeness.vector_of,
+        likeness.vector_of_plan,
         begun.begun_in,
         partials.partials_in,
         pictures.write_source_peaks,

@@ -1037,3 +1037,32 @@ class ShownRecipe(TypedDict):
     why_silent: str | None
     of: str
     unlike: list[str]
+
+
+class LikeRow(TypedDict):
+    """alike: −1…1; why: in words."""
+
+    sha: str
+    name: str
+    alike: float
+    why: str
+
+
+class Likes(TypedDict):
+    """waiting: loops that nobody measured yet."""
+
+    rows: list[LikeRow]
+    waiting: int
+
+
+class Rank(TypedDict):
+    """fit: with what plays, 0…1; unlike: 0…2; said: why it fits, or does not."""
+
+    id: str
+    fit: float
+    unlike: float
+    said: str
+
+
+class Ranks(TypedDict):
+    ranks: list[Rank]

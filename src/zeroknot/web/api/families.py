@@ -10,16 +10,17 @@ from zeroknot.core.loop import Loop
 from zeroknot.core.units import gain_of_db
 from zeroknot.document.project import Project
 from zeroknot.document.strand import Strand
+from zeroknot.store.likenesses import By
+from zeroknot.store.shelf_query import Query as ShelfQuery
 from zeroknot.studio.family import Member
-from zeroknot.studio.hand import in_hand
 from zeroknot.studio.placement import Placement
-from zeroknot.studio.studio import Studio
 from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.projects import AtBeat, header_name
 
 router = APIRouter(prefix="/api")
 MOST_TICKS = 64
+MOST_RANKED = 128
 
 
 @router.get("/projects/{project}/family/{of}")
@@ -72,15 +73,33 @@ def recipe_file(studio: StudioDep, project: str, hand: str, beat: AtBeat = 0.0) 
     )
 
 
-def family_start(studio: Studio, project: Project, of: str) -> str:
-    """The name that a view on a family begins with: the one in hand, as its family knows it."""
-    members = studio.families.of(project, of)
-    ids = {m.id for m in members}
-    if of in ids or not members:
-        return of
-    strand = in_hand(project, studio.loops, of).strand
-    known = (strand.printed, strand.loop)
-    return next((sha for sha in known if sha in ids), members[0].id)
+@router.get("/projects/{project}/hand/{hand}/like")
+def like(
+    studio: StudioDep, project: str, hand: str, by: By = "all",
+    count: Annotated[int, Query(ge=1, le=100)] = 10,
+) -> answers.Likes:  # fmt: skip
+    """What on the shelf is most like what is in hand."""
+    tree = studio.projects.state(project).project
+    shas = studio.shelf.shas(ShelfQuery())
+    found, waiting = studio.likenesses.nearest(tree, hand, by, count, shas)
+    rows: list[answers.LikeRow] = [
+        {"sha": f.loop.sha, "name": f.loop.name, "alike": round(f.alike, 3), "why": f.why}
+        for f in found
+    ]
+    return {"rows": rows, "waiting": waiting}
+
+
+@router.get("/projects/{project}/family/{of}/ranks")
+def ranks(studio: StudioDep, project: str, of: str, beat: AtBeat = 0.0) -> answers.Ranks:
+    """How each that was grown goes with what plays, and how unlike it is to the one asked of."""
+    tree = studio.projects.state(project).project
+    names = [m.id for m in studio.families.of(tree, of) if m.kind == "grown"][:MOST_RANKED]
+    found = studio.likenesses.ranked(tree, names, beat, of)
+    told: list[answers.Rank] = [
+        {"id": id_, "fit": round(r.fit.score, 3), "unlike": round(r.unlike, 3), "said": r.fit.said}
+        for id_, r in found.items()
+    ]
+    return {"ranks": told}
 
 
 def _member(project: Project, member: Member, loops: dict[str, Loop]) -> answers.FamilyMember:

@@ -76,7 +76,7 @@ function drawCard(c, place, scene, colours) {
   c.textBaseline = "alphabetic";
   c.fillStyle = colours.ink;
   c.font = BOLD;
-  c.fillText(fitted(c, member.name, room), left, y + 21);
+  c.fillText(named(c, member.name, room), left, y + 21);
   c.fillStyle = colours.quiet;
   c.font = SANS;
   c.fillText(fitted(c, member.said, room), left, y + 37);
@@ -119,6 +119,13 @@ function drawRing(c, x, y, { member }, at, colours) {
   c.moveTo(x, y);
   c.lineTo(x + (RING.radius + 8) * Math.cos(angle), y + (RING.radius + 8) * Math.sin(angle));
   c.stroke();
+}
+
+/** A name with its end, where its number is. @param {CanvasRenderingContext2D} c @param {string} text @param {number} room */
+function named(c, text, room) {
+  if (c.measureText(text).width <= room) return text;
+  const end = /( \d+| [^ ]{1,9})$/.exec(text)?.[0] ?? "";
+  return fitted(c, text.slice(0, text.length - end.length), room - c.measureText(end).width) + end;
 }
 
 /** As much of a text as there is room for. @param {CanvasRenderingContext2D} c @param {string} text @param {number} room */

@@ -63,6 +63,7 @@ export const growing = (shared) => {
       shared.folded.delete(shared.focused);
       if (!await view.intent(intent) || !await shared.ask()) return;
       const fresh = shared.members.find((m) => !known.has(m.id));
+      if (shared.orderBy !== "grown") void this.setOrder(shared.orderBy);
       this.showFamily();
       if (!fresh) return;
       this.choose(fresh.id);

@@ -30,6 +30,7 @@ export const one = (shared) => {
 
     /** @param {string} id */
     choose(id) {
+      if (id !== shared.focused) this.forgetLike();
       shared.focused = id;
       this.showOne();
     },
@@ -41,6 +42,7 @@ export const one = (shared) => {
       if (!one) return;
       [this.oneName, this.oneSaid] = [one.name, one.said];
       [this.isGrown, this.isLoop, this.isSource, this.isFavourite] = [one.kind === "grown", one.kind !== "grown", one.kind === "source", one.favourite];
+      this.showFit();
       void this.askRecipe();
     },
 

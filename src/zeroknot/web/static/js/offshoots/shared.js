@@ -8,7 +8,7 @@ import { treeOf } from "./model.js";
 /** @typedef {import("./model.js").Member} Member */
 /**
  * @typedef {{
- *   showFamily: () => void, showOne: () => void, hear: (id: string) => Promise<void>, hearing: boolean, heard: string, choose: (id: string) => void,
+ *   showFamily: () => void, showOne: () => void, hear: (id: string) => Promise<void>, hearing: boolean, heard: string, withRest: boolean, beatHere: () => number, showFit: () => void, forgetLike: () => void, setOrder: (by: "grown" | "fit" | "unlike") => Promise<void>, choose: (id: string) => void,
  * }} Whole
  */
 
@@ -33,6 +33,10 @@ export class Shared {
     /** The one that others are compared with. */
     this.marked = "";
     this.tree = treeOf([], this.folded);
+    /** How each that was grown fits what plays. @type {Map<string, import("api").Rank>} */
+    this.ranks = new Map();
+    /** @type {"grown" | "fit" | "unlike"} */
+    this.orderBy = "grown";
   }
 
   get path() {
@@ -52,11 +56,10 @@ export class Shared {
   /** The family as it is now; false where nobody answers. */
   async ask() {
     // By a loop, which stays, whatever of what was grown is dropped or undone.
-    const of = this.members.find((m) => m.kind === "source")?.id ?? this.start;
+    const of = this.root;
     const found = await this.view.ask("family", (signal) => getJson(`${this.path}/family/${of}`, signal));
     if (!found) return false;
     this.members = found.members;
-    this.version += 1;
     const ids = new Set(this.members.map((m) => m.id));
     if (!ids.has(this.focused)) this.focused = [this.start, this.shelved].find((id) => ids.has(id)) ?? this.members[0]?.id ?? "";
     if (!ids.has(this.marked)) this.marked = "";
@@ -64,12 +67,28 @@ export class Shared {
     return true;
   }
 
+  /** As they were grown, or those that fit best first. Parents stay before their children. */
+  get inOrder() {
+    const { ranks, orderBy } = this;
+    if (orderBy === "grown") return this.members;
+    /** @param {Member} m */
+    const rank = (m) => ranks.get(m.id)?.[orderBy] ?? -1;
+    const grown = this.members.filter((m) => ranks.has(m.id)).sort((a, b) => rank(b) - rank(a));
+    return [...this.members.filter((m) => !ranks.has(m.id)), ...grown];
+  }
+
   /** The name that one is in hand by: itself, whatever the project has made of it. @param {string} id */
   nameOf(id) {
     return this.members.find((m) => m.id === id)?.kind === "grown" ? id : `~${id}`;
   }
 
+  /** A loop of it that is always there. */
+  get root() {
+    return this.members.find((m) => m.kind === "source")?.id ?? this.start;
+  }
+
   lay() {
-    this.tree = treeOf(this.members, this.folded);
+    this.tree = treeOf(this.inOrder, this.folded);
+    this.version += 1;
   }
 }

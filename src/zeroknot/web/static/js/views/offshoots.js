@@ -1,6 +1,7 @@
 // @ts-check
 /** Offshoots: a loop's family, heard one after another; more of it is grown, and what is good is kept. */
 
+import { alike } from "../offshoots/alike.js";
 import { growing } from "../offshoots/growing.js";
 import { one } from "../offshoots/one.js";
 import { picture } from "../offshoots/picture.js";
@@ -8,12 +9,12 @@ import { Shared } from "../offshoots/shared.js";
 import { joined, section } from "../sections.js";
 import { keepSections } from "../ui/side.js";
 
-/** @typedef {import("../sections.js").All<ReturnType<typeof picture | typeof one | typeof growing>>} Sections */
+/** @typedef {import("../sections.js").All<ReturnType<typeof picture | typeof one | typeof growing | typeof alike>>} Sections */
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const offshoots = (session, app) => () => {
   const shared = new Shared(session, app);
-  return joined(picture(shared), one(shared), growing(shared), together(shared));
+  return joined(picture(shared), one(shared), growing(shared), alike(shared), together(shared));
 };
 
 /** @param {Shared} shared */
@@ -74,6 +75,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
       { key: "4", does: "down four", run: () => this.quick("down") },
       { key: "5", does: "a held moment", run: () => this.quick("hold") },
       { key: "6", does: "chop to eighths and deal", run: () => this.quick("chop") },
+      { key: "S", does: "what on the shelf sounds like it", run: () => this.askLike() },
       { key: "F", does: "fold what grew from it", run: () => shared.focused && this.fold(shared.focused) },
       { key: "+ or =", does: "closer", repeats: true, run: () => this.zoomBy(1.25) },
       { key: "-", does: "farther away", repeats: true, run: () => this.zoomBy(0.8) },

@@ -1,0 +1,87 @@
+"""What is each loop like? Kept by hash, and held in memory to find the nearest by."""
+
+import threading
+from collections.abc import Iterable, Sequence
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy import Engine
+from sqlmodel import Session, col, select
+
+from zeroknot.core.listening.likeness import RHYTHM, SOUND, TONE, VERSION, WEIGHTS
+from zeroknot.store.database import writing
+from zeroknot.store.tables import LikenessRow
+
+By = Literal["all", "sound", "rhythm", "tone"]
+SIZE = SOUND + RHYTHM + TONE
+SLICES = {
+    "sound": slice(0, SOUND), "rhythm": slice(SOUND, SOUND + RHYTHM),
+    "tone": slice(SOUND + RHYTHM, SIZE),
+}  # fmt: skip
+Floats = NDArray[np.float32]
+
+
+class Table:
+    """Vectors of many loops: float32 [loops, SIZE]."""
+
+    def __init__(self, shas: Sequence[str], vectors: Floats):
+        self.shas, self.vectors = list(shas), np.ascontiguousarray(vectors, np.float32)
+        self._place = {sha: i for i, sha in enumerate(self.shas)}
+
+    def of(self, sha: str) -> Floats | None:
+        place = self._place.get(sha)
+        return None if place is None else self.vectors[place]
+
+    def nearest(self, vector: Floats, by: By, count: int) -> list[tuple[str, float]]:
+        """The hashes most like one, the likeliest first, and how alike, −1…1."""
+        if not self.shas:
+            return []
+        asked = vector.astype(np.float32).copy()
+        if by == "all":
+            for weight, part in zip(WEIGHTS, SLICES.values(), strict=True):
+                asked[part] *= weight
+            alike = self.vectors @ asked
+        else:
+            part = SLICES[by]
+            alike = self.vectors[:, part] @ asked[part]
+        most = min(count, alike.size)
+        best = np.argpartition(-alike, most - 1)[:most]
+        best = best[np.lexsort((best, -alike[best]))]
+        return [(self.shas[i], float(alike[i])) for i in best]
+
+
+class LikenessStore:
+    def __init__(self, engine: Engine):
+        self._engine, self._writing = engine, writing(engine)
+        self._lock = threading.Lock()
+        self._table: Table | None = None
+
+    def keep(self, sha: str, vector: Floats) -> None:
+        with Session(self._writing) as session, session.begin():
+            session.merge(LikenessRow(sha=sha, version=VERSION, vector=vector.tobytes()))
+        with self._lock:
+            self._table = None
+
+    def known(self) -> set[str]:
+        """Hashes of those that today's measuring has measured."""
+        query = select(LikenessRow.sha).where(col(LikenessRow.version) == VERSION)
+        with Session(self._engine) as session:
+            return set(session.exec(query))
+
+    def missing(self, shas: Iterable[str]) -> list[str]:
+        known = self.known()
+        return [sha for sha in shas if sha not in known]
+
+    def table(self) -> Table:
+        """All of them; the same object until another is kept."""
+        with self._lock:
+            if self._table is None:
+                query = select(LikenessRow.sha, LikenessRow.vector)
+                query = query.where(col(LikenessRow.version) == VERSION)
+                with Session(self._engine) as session:
+                    rows = [(s, v) for s, v in session.exec(query) if len(v) == 4 * SIZE]
+                data = b"".join(v for _, v in rows)
+                vectors = np.frombuffer(data, np.float32).reshape(-1, SIZE)
+                self._table = Table([s for s, _ in rows], vectors)
+            return self._table

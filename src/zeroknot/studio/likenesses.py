@@ -1,0 +1,173 @@
+"""Which loops sound like one? Measured in the background, once each; then found at once."""
+
+from collections.abc import Sequence
+from concurrent.futures import Future
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+from threading import Lock
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeroknot.core.listening.fitting import Fit, fit_of
+from zeroknot.core.listening.likeness import Likeness
+from zeroknot.core.loop import Loop
+from zeroknot.document.project import Project
+from zeroknot.store.audio_store import AudioStore
+from zeroknot.store.likenesses import SLICES, By, LikenessStore
+from zeroknot.store.loops import LoopStore
+from zeroknot.studio.executors import Executors
+from zeroknot.studio.hand import in_hand
+from zeroknot.studio.placement import Placement
+
+Vector = NDArray[np.float32]
+MOST_AT_ONCE = 64  # measured in the background before the next are asked for
+SURELY = 0.8  # alike, from which a part of it is named
+WORDS = {"sound": "sounds alike", "rhythm": "the same rhythm", "tone": "the same notes"}
+
+
+@dataclass(frozen=True)
+class Like:
+    """loop  that is like the one asked about
+    alike  −1…1
+    why    in words
+    """
+
+    loop: Loop
+    alike: float
+    why: str
+
+
+@dataclass(frozen=True)
+class Ranked:
+    """fit  with what plays; unlike: 0 the same … 2"""
+
+    fit: Fit
+    unlike: float
+
+
+class Likenesses:
+    def __init__(
+        self, audio: AudioStore, store: LikenessStore, loops: LoopStore, executors: Executors
+    ):
+        self._audio, self._store = audio, store
+        self._loops, self._executors = loops, executors
+        self._lock = Lock()
+        self._asked: set[str] = set()
+
+    def nearest(
+        self, project: Project, name: str, by: By, count: int, shas: tuple[str, ...]
+    ) -> tuple[list[Like], int]:
+        """Loops most like what is in hand, of some; and how many of them nobody measured yet.
+
+        name  as of `in_hand`
+        """
+        vector = self.of(project, name)
+        strand = in_hand(project, self._loops, name).strand
+        itself = {strand.loop, strand.printed, name.lstrip("~")}
+        missing = self._store.missing(shas)
+        self._measure(missing)
+        table, wanted = self._store.table(), set(shas) - itself
+        found = table.nearest(vector, by, len(table.shas))
+        best = [(sha, alike) for sha, alike in found if sha in wanted][:count]
+        loops = self._loops.named(sha for sha, _ in best)
+        rows = [
+            Like(loops[sha], alike, why_alike(vector, table.of(sha)))
+            for sha, alike in best
+            if sha in loops
+        ]
+        return rows, len(self._store.missing(missing))
+
+    def of(self, project: Project, name: str) -> Vector:
+        """What is in hand is like: a loop as it came, or what a recipe makes."""
+        hand = in_hand(project, self._loops, name)
+        strand = hand.strand
+        if strand.printed:
+            return self._of_loop(self._loops.get(strand.printed))
+        if hand.is_new and strand.cut is None and not project.grew(name):
+            return self._of_loop(hand.loop)
+        vector: Vector = self._executors.look(*self._plan_task(project, name)).result()
+        return vector
+
+    def ranked(
+        self, project: Project, names: Sequence[str], beat: float, beside: str
+    ) -> dict[str, Ranked]:
+        """How each goes with what plays at a beat, and how unlike the one they grew from it is.
+
+        names   of offshoots
+        beside  the one they are compared with, as of `in_hand`
+        """
+        origin = Likeness.unpacked(self.of(project, beside))
+        own = in_hand(project, self._loops, beside).strand.loop
+        playing = {
+            c.strand for c in project.clips
+            if not c.muted and c.beat <= beat < project.clip_end(c)
+            and project.strand(c.strand).loop != own
+        }  # fmt: skip
+        others = [Likeness.unpacked(self.of(project, name)) for name in sorted(playing)]
+        key = project.key_map.key_at(beat)
+        tasks = {name: self._executors.look(*self._plan_task(project, name)) for name in names}
+        found = {}
+        for name, task in tasks.items():
+            one = Likeness.unpacked(task.result())
+            found[name] = Ranked(fit_of(one, others, key), 1.0 - one.alike(origin))
+        return found
+
+    def _plan_task(self, project: Project, name: str) -> tuple[Any, ...]:
+        hand = in_hand(project, self._loops, name)
+        placed = Placement.of(project, hand.strand, hand.loop)
+        metre = project.metre_map.metre_at(1)
+        bars = max(1, round(hand.strand.round_beats / metre.beats_per_bar))
+        return "vector_of_plan", self._audio.folder, placed.heard, bars
+
+    def _of_loop(self, loop: Loop) -> Vector:
+        known = self._store.table().of(loop.sha)
+        if known is not None:
+            return known
+        vector: Vector = self._executors.look(*self._task(loop)).result()
+        self._store.keep(loop.sha, vector)
+        return vector
+
+    def _task(self, loop: Loop) -> tuple[Any, ...]:
+        return "vector_of", self._audio.folder, loop.sha, *_body_of(loop)
+
+    def _measure(self, shas: list[str]) -> None:
+        """In the background; those that are asked for already are not asked for again."""
+        with self._lock:
+            fresh = [sha for sha in shas if sha not in self._asked][:MOST_AT_ONCE]
+            self._asked |= set(fresh)
+        for loop in self._loops.named(fresh).values():
+            future = self._executors.listen(*self._task(loop))
+            future.add_done_callback(partial(self._measured, loop.sha))
+
+    def _measured(self, sha: str, future: "Future[Vector]") -> None:
+        with self._lock:
+            self._asked.discard(sha)
+        if not future.cancelled() and future.exception() is None:
+            self._store.keep(sha, future.result())
+
+
+def measured(folder: Path, loop: Loop) -> Vector:
+    """What a loop is like, measured here and now."""
+    from zeroknot.studio.tasks.likeness import vector_of  # the workers' part, seldom needed
+
+    return vector_of(folder, loop.sha, *_body_of(loop))
+
+
+def _body_of(loop: Loop) -> tuple[float, float, int | None]:
+    """Where its body lies, in seconds, and its bars."""
+    reading = loop.reading
+    if reading is None:
+        return 0.0, loop.seconds, None
+    return reading.downbeat_s, reading.end_s, reading.bars
+
+
+def why_alike(one: Vector, other: Vector | None) -> str:
+    if other is None:
+        return ""
+    said = [
+        WORDS[name] for name, part in SLICES.items() if float(one[part] @ other[part]) >= SURELY
+    ]
+    return ", ".join(said) or "near on the whole"
