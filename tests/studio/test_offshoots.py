@@ -29,6 +29,7 @@ from zeroknot.studio.intents.offshoots import (
     LayRecipe,
     NameGrown,
     QuickOne,
+    TakeRecipe,
     TakeUp,
 )
 from zeroknot.studio.intents.ordering import DealOrder
@@ -325,6 +326,75 @@ class RecipeTest(Family):
         self.assertEqual(beats, [t.beat for t in self.strand().order.tiles])
         hand = in_hand(self.tree(), self.studio.loops, made.id)
         self.assertIsNone(Placement.of(self.tree(), hand.strand, hand.loop).why_silent)
+
+    def test_it_is_taken_from_a_file_where_its_loops_are(self):
+        loop = self.printed()
+        text = self.studio.prints.recipe(self.tree(), loop.sha).text
+        other = self.studio.projects.create("Other")
+        self.submit(other, SetSteadyTempo(bpm=96))
+        made = self.submit(other, TakeRecipe(text=text)).project.offshoots[0]
+        self.assertEqual(made.strand.order, self.strand().order)
+        again = self.studio.prints.print_strand(
+            self.studio.projects.state(other).project, made.id, "wrap", False
+        )
+        self.assertEqual(again.sha, loop.sha)
+        bass = self.another("bass_97")
+        laid = self.submit(other, TakeRecipe(text=text, over=(bass.sha,))).project.offshoots[-1]
+        self.assertEqual(laid.strand.loop, bass.sha)
+        told = json.loads(text)
+        told["strand"]["loop"] = "0" * 64
+        for said, words in (
+            (json.dumps(told), "not on this shelf"), ("{}", "no recipe"),
+            (json.dumps({**told, "strand": {"loop": 3}}), "damaged"),
+        ):  # fmt: skip
+            with self.subTest(words), self.assertRaisesRegex((EditError, FormatError), words):
+                self.submit(other, TakeRecipe(text=said))
+
+    def test_a_way_of_working_is_kept_by_name(self):
+        self.printed()
+        way = self.studio.keep_way(self.project, self.strand().id, " Winch  it ")
+        self.assertEqual(way.name, "Winch it")
+        again = self.studio.keep_way(self.project, self.strand().id, "Winch it")
+        self.assertEqual(self.studio.ways.all(), [again])
+        bass = self.another("bass_97")
+        text = self.studio.ways.text(way.id)
+        self.do(TakeRecipe(text=text, over=(bass.sha,)))
+        self.assertEqual(self.tree().offshoots[-1].name, "bass_97 as Winch it")
+        self.studio.ways.forget(way.id)
+        with self.assertRaises(NotFoundError):
+            self.studio.ways.text(way.id)
+
+
+class LikeTest(Family):
+    def test_what_sounds_alike_is_found_and_what_it_is_itself_is_not(self):
+        keys, bass = self.another("keys_88"), self.another("bass_97")
+        shas = (self.loop.sha, keys.sha, bass.sha)
+        rows, waiting = self.studio.likenesses.nearest(self.tree(), self.hand, "all", 10, shas)
+        self.assertEqual(waiting, 0)
+        self.assertEqual({r.loop.sha for r in rows}, {keys.sha, bass.sha})
+        self.assertGreaterEqual(rows[0].alike, rows[1].alike)
+        # One that was grown of it is most like it of all.
+        grown = self.grow(count=1, may=("levels",), far=0.1)[0]
+        rows, _ = self.studio.likenesses.nearest(self.tree(), grown.id, "sound", 10, shas)
+        self.assertNotIn(self.loop.sha, [r.loop.sha for r in rows])
+        kept = self.keep(grown)
+        rows, _ = self.studio.likenesses.nearest(
+            self.tree(), f"~{self.loop.sha}", "sound", 10, (*shas, kept.sha)
+        )
+        self.assertEqual(rows[0].loop.sha, kept.sha)
+        self.assertIn("sounds alike", rows[0].why)
+
+    def test_what_was_grown_is_ranked_by_what_plays(self):
+        keys = self.another("keys_88")
+        self.do(Place(hand=keys.sha, beat=0))
+        grown = self.grow(of=self.loop.sha, count=4)
+        names = [o.id for o in grown]
+        ranked = self.studio.likenesses.ranked(self.tree(), names, 0.0, f"~{self.loop.sha}")
+        self.assertEqual(set(ranked), set(names))
+        for one in ranked.values():
+            self.assertTrue(0.0 <= one.fit.score <= 1.0)
+            self.assertGreater(one.unlike, 0.0)
+            self.assertIn("groove", one.fit.reasons)
 
 
 class OldPrintTest(StudioTest):

@@ -140,6 +140,17 @@ class LikenessRow(SQLModel, table=True):
     vector: bytes
 
 
+class WayRow(SQLModel, table=True):
+    """A way of working that was kept by name: a recipe to lay over other loops, as its text."""
+
+    __tablename__ = "way"
+
+    id: str = Field(primary_key=True)
+    name: str
+    recipe: str
+    made_at: str
+
+
 class IncomingRow(SQLModel, table=True):
     """A file on its way in, or one that was refused.
 

@@ -13,7 +13,7 @@ from zeroknot.core.render.clicks import ClickPlan
 from zeroknot.core.render.plan import plan_as_written
 from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.document.project import Project
-from zeroknot.document.strand import Strand
+from zeroknot.document.strand import LONGEST_NAME, Strand
 from zeroknot.settings import Settings
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.cache import Trimmer
@@ -25,6 +25,7 @@ from zeroknot.store.likenesses import LikenessStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.store.revisions import RevisionStore
 from zeroknot.store.searches import SearchStore
+from zeroknot.store.ways import Way, WayStore
 from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.audition import AS_IT_IS, Audition, auditioned, match_db
 from zeroknot.studio.bring import Bringing
@@ -95,6 +96,7 @@ class Studio:
         made_loops = MadeLoops(self.store, self.loops, executors, self.announcer)
         self.prints = Prints(self.store, self.loops, executors, made_loops)
         self.families = Families(self.loops)
+        self.ways = WayStore(self._engine)
         self.likenesses = Likenesses(self.store, LikenessStore(self._engine), self.loops, executors)
         self.takes = Takes(self.store, self.loops, executors, made_loops)
         self.slices_out = SlicesOut(self.store, executors, self.renders)
@@ -136,6 +138,13 @@ class Studio:
         return replace(
             hand, measure=self.hits, listen=self.tones, begin=self.begun, compare=self.alike
         )
+
+    def keep_way(self, project: str, hand: str, name: str) -> Way:
+        """Keep how something was made, by name, to do it again to other loops."""
+        written = self.prints.recipe(self.projects.state(project).project, hand)
+        plain = " ".join(name.split())[:LONGEST_NAME] or written.name
+        text = replace(written, name=plain).text
+        return self.ways.keep(plain, text, datetime.now(UTC).isoformat(timespec="microseconds"))
 
     def shelve_groove(self, project: str, groove: str) -> str:
         """Keep one of a project's grooves for every other; returns its id on the shelf."""

@@ -52,6 +52,7 @@ from zeroknot.studio.intents.offshoots import (
     LayRecipe,
     NameGrown,
     QuickOne,
+    TakeRecipe,
     TakeUp,
 )
 from zeroknot.studio.intents.ordering import (
@@ -190,6 +191,7 @@ AnyIntent = Annotated[
     | GrowOffshoots
     | QuickOne
     | LayRecipe
+    | TakeRecipe
     | DropGrown
     | NameGrown
     | KeepGrown

@@ -3,20 +3,24 @@
 from collections.abc import Sequence
 from typing import Literal
 
-from pydantic import Field
+from pydantic import Field, ValidationError
 
-from zeroknot.core.errors import EditError
+from zeroknot.core.errors import EditError, ZeroKnotError
 from zeroknot.core.listening.sound_kind import UNPITCHED
 from zeroknot.core.loop import Loop
 from zeroknot.core.order.deal import MOST_SEED
+from zeroknot.core.recipe.text import MOST_BYTES, read_recipe
 from zeroknot.document.edits.any_edit import Together
 from zeroknot.document.edits.offshoot import AddOffshoots, ChangeOffshoot, DropOffshoots
+from zeroknot.document.edits.slices import refuse_unknown_pieces
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand
 from zeroknot.document.grow import CHANGES, Bed, Change, several, sound_of
 from zeroknot.document.offshoot import MOST_OFFSHOOTS, Offshoot
 from zeroknot.document.project import Project
 from zeroknot.document.quick import QUICK
 from zeroknot.document.relay import laid_over
+from zeroknot.document.steps import in_short
+from zeroknot.document.stored import strand_value
 from zeroknot.document.strand import LONGEST_NAME, Strand
 from zeroknot.studio.hand import (
     ITSELF,
@@ -116,19 +120,58 @@ class LayRecipe(Intent):
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         recipe = in_hand(project, known.loops, self.of).strand
-        made = []
-        for sha in self.over:
-            loop = known.loops.get(sha)
-            _refuse_notes(loop)
-            fresh = made_again(loop, known.loops) or fresh_strand(project, loop)
-            strand = laid_over(recipe, fresh, loop.hearing.attack_seconds())
-            if why := Placement.of(project, strand, known.loops.get(strand.loop)).why_silent:
-                raise EditError(f"{loop.name}: {why}")
-            name = f"{_plain(loop.name)[:140]} as {_plain(recipe.name)[:140]}"
-            made.append(_offshoot(name, (sha,), strand, f"treated as {recipe.name}"[:400], None))
-        whose = known.loops.get(self.over[0]).name if len(made) == 1 else f"{len(made)} loops"
-        what = f"lay the recipe of {recipe.name} over {whose}"
-        return Resolved(AddOffshoots(offshoots=tuple(made), what=what))
+        return Resolved(_laid(project, known, recipe, self.over))
+
+
+class TakeRecipe(Intent):
+    """A recipe from a file, or a way of working that was kept.
+
+    text  as `core.recipe.text` writes it
+    over  loops that it is laid over, by hash; those it was made of where none is named
+    """
+
+    kind: Literal["take_recipe"] = "take_recipe"
+    text: str = Field(max_length=MOST_BYTES)
+    over: tuple[str, ...] = Field((), max_length=MOST_GROWN)
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        written = read_recipe(self.text)
+        try:
+            recipe = strand_value(written.strand)
+            _ = recipe.warp, recipe.played
+        except (ValidationError, ZeroKnotError) as error:
+            raise EditError("this recipe is damaged: what was done cannot be read") from error
+        named = recipe.changed(name=written.name[:LONGEST_NAME] or recipe.name)
+        if self.over:
+            return Resolved(_laid(project, known, named, self.over))
+        missing = [name or sha[:8] for sha, name in written.sources if not known.loops.has(sha)]
+        if missing or not known.loops.has(recipe.loop):
+            raise EditError(
+                f"it was made of {', '.join(missing) or 'a loop'}, which is not on this shelf: "
+                "bring that in, or lay the recipe over another loop"
+            )
+        refuse_unknown_pieces(named.cut, named.order, named.name)
+        if why := Placement.of(project, named, known.loops.get(named.loop)).why_silent:
+            raise EditError(why)
+        made = _offshoot(named.name, descends_from(named), named, in_short(named)[:400], None)
+        return Resolved(AddOffshoots(offshoots=(made,), what=f"take the recipe of {made.name}"))
+
+
+def _laid(project: Project, known: Known, recipe: Strand, over: Sequence[str]) -> AddOffshoots:
+    """What was done to one, done to others."""
+    made = []
+    for sha in over:
+        loop = known.loops.get(sha)
+        _refuse_notes(loop)
+        fresh = made_again(loop, known.loops) or fresh_strand(project, loop)
+        strand = laid_over(recipe, fresh, loop.hearing.attack_seconds())
+        if why := Placement.of(project, strand, known.loops.get(strand.loop)).why_silent:
+            raise EditError(f"{loop.name}: {why}")
+        name = f"{_plain(loop.name)[:140]} as {_plain(recipe.name)[:140]}"
+        made.append(_offshoot(name, (sha,), strand, f"treated as {recipe.name}"[:400], None))
+    whose = known.loops.get(over[0]).name if len(made) == 1 else f"{len(made)} loops"
+    what = f"lay the recipe of {recipe.name} over {whose}"
+    return AddOffshoots(offshoots=tuple(made), what=what)
 
 
 class DropGrown(Intent):

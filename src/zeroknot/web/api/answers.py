@@ -1066,3 +1066,10 @@ class Rank(TypedDict):
 
 class Ranks(TypedDict):
     ranks: list[Rank]
+
+
+class KeptWay(TypedDict):
+    """A way of working: a recipe by name."""
+
+    id: str
+    name: str

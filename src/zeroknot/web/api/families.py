@@ -4,12 +4,13 @@ import itertools
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
+from pydantic import BaseModel, Field
 
 from zeroknot.core.listening.attack import SENSITIVITY
 from zeroknot.core.loop import Loop
 from zeroknot.core.units import gain_of_db
 from zeroknot.document.project import Project
-from zeroknot.document.strand import Strand
+from zeroknot.document.strand import LONGEST_NAME, Strand
 from zeroknot.store.likenesses import By
 from zeroknot.store.shelf_query import Query as ShelfQuery
 from zeroknot.studio.family import Member
@@ -71,6 +72,34 @@ def recipe_file(studio: StudioDep, project: str, hand: str, beat: AtBeat = 0.0) 
         media_type="application/json",
         headers={"content-disposition": f'attachment; filename="{name} recipe.json"'},
     )
+
+
+class AskWay(BaseModel):
+    name: str = Field("", max_length=LONGEST_NAME)
+
+
+@router.get("/ways")
+def ways(studio: StudioDep) -> list[answers.KeptWay]:
+    """Ways of working that are kept."""
+    return [{"id": way.id, "name": way.name} for way in studio.ways.all()]
+
+
+@router.get("/ways/{way}")
+def way_text(studio: StudioDep, way: str) -> Response:
+    """The recipe of one."""
+    return Response(studio.ways.text(way), media_type="application/json")
+
+
+@router.post("/projects/{project}/hand/{hand}/way", status_code=201)
+def keep_way(studio: StudioDep, project: str, hand: str, ask: AskWay) -> answers.KeptWay:
+    """Keep how it is made, to be done to other loops."""
+    way = studio.keep_way(project, hand, ask.name)
+    return {"id": way.id, "name": way.name}
+
+
+@router.delete("/ways/{way}", status_code=204)
+def forget_way(studio: StudioDep, way: str) -> None:
+    studio.ways.forget(way)
 
 
 @router.get("/projects/{project}/hand/{hand}/like")

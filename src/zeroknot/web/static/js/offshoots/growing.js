@@ -57,8 +57,12 @@ export const growing = (shared) => {
       if (shared.one) await this.grown({ kind: "quick_one", of: shared.nameOf(shared.focused), what, seed: seed() });
     },
 
-    /** The first of what is new is chosen and heard. @param {import("../types.js").Intent} intent */
-    async grown(intent) {
+    /** The first of what is new is chosen and heard. @param {import("../types.js").Intent} intent @param {string} [of] a loop whose family it belongs to, where that is another */
+    async grown(intent, of) {
+      if (of && !shared.members.some((m) => m.id === of)) {
+        if (await view.intent(intent)) app.go(`/p/${session.state.id}/offshoots/${of}`);
+        return;
+      }
       const known = new Set(shared.members.map((m) => m.id));
       shared.folded.delete(shared.focused);
       if (!await view.intent(intent) || !await shared.ask()) return;

@@ -7,14 +7,15 @@ import { one } from "../offshoots/one.js";
 import { picture } from "../offshoots/picture.js";
 import { Shared } from "../offshoots/shared.js";
 import { joined, section } from "../sections.js";
+import { ways } from "../offshoots/ways.js";
 import { keepSections } from "../ui/side.js";
 
-/** @typedef {import("../sections.js").All<ReturnType<typeof picture | typeof one | typeof growing | typeof alike>>} Sections */
+/** @typedef {import("../sections.js").All<ReturnType<typeof picture | typeof one | typeof growing | typeof alike | typeof ways>>} Sections */
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const offshoots = (session, app) => () => {
   const shared = new Shared(session, app);
-  return joined(picture(shared), one(shared), growing(shared), alike(shared), together(shared));
+  return joined(picture(shared), one(shared), growing(shared), alike(shared), ways(shared), together(shared));
 };
 
 /** @param {Shared} shared */
@@ -26,6 +27,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
     keepSections(view.scope);
     this.startGrowing();
     this.startPicture();
+    void this.startWays();
     view.eachFrame(() => this.watchHearing());
     let seen = session.state.revision;
     view.scope.add(session.watch(() => {
