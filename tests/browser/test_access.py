@@ -6,7 +6,7 @@ from tests.browser.harness import BrowserTest
 
 AXE = Path(__file__).resolve().parents[2] / "assets" / "node_modules" / "axe-core" / "axe.min.js"
 GRAVE = ("serious", "critical")
-VIEWS = ("projects", "shelf", "fit", "groove", "key", "slices", "arrange")
+VIEWS = ("projects", "shelf", "fit", "groove", "key", "slices", "offshoots", "arrange")
 
 
 class AccessTest(BrowserTest):

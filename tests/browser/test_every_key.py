@@ -277,6 +277,74 @@ class EveryKeyTest(BrowserTest):
             self.press(chord, lambda m=moved: self.state()["revision"] == m)
         self.assert_all_tried("Everywhere")
 
+    def test_offshoots_by_keys_alone(self):
+        self.open(f"offshoots/{self.sha}")
+        page = self.page
+        view = "zeroKnot.app.offshoots"
+
+        def of(name):
+            return page.evaluate(f"() => {view}.{name}")
+
+        def members(kind="grown"):
+            path = f"/api/projects/{self.project}/family/{self.sha}"
+            return [m for m in self.server.get(path)["members"] if m["kind"] == kind]
+
+        self.wait(lambda: of("oneName") == "drums_103")
+        page.locator("#family").focus()
+        self.press("G", lambda: len(members()) == 8)
+        self.wait(lambda: of("isGrown"))
+        quick = ("backwards", "half speed", "double speed", "down four", "a held moment",
+                 "chopped and dealt")  # fmt: skip
+        for key, said in zip("123456", quick, strict=True):
+            self.press("ArrowLeft", lambda: of("oneName") == "drums_103")
+            count = len(members())
+            self.press(key, lambda: len(members()) == count + 1)  # noqa: B023
+            self.wait(lambda: of("oneSaid") == said)  # noqa: B023
+        self.press("ArrowLeft", lambda: of("isSource"))
+        self.press("ArrowRight", lambda: of("isGrown"))
+        first = of("oneName")
+        self.press("ArrowDown", lambda: of("oneName") != first)
+        self.press("ArrowUp", lambda: of("oneName") == first)
+        self.press("Escape", lambda: not of("hearing"))
+        self.press("Enter", lambda: self.engine("e.hand.isPlaying"))
+        self.press("O", lambda: of("heard") == self.sha)
+        self.press("M", lambda: of("markedName") == first)
+        self.press("X", lambda: of("heard") != self.sha)
+        self.press("A", lambda: of("withRest"))
+        self.press("A", lambda: not of("withRest"))
+        self.press("L", lambda: of("inTurn"))
+        self.press("L", lambda: not of("inTurn"))
+        self.press("Escape", lambda: not of("hearing"))
+        self.press("S", lambda: of("likeText") or of("likes.length"))
+        self.press("H", lambda: any(m["favourite"] for m in members()))
+        self.press("N", lambda: page.evaluate("() => document.activeElement.id") == "one-name")
+        page.keyboard.press("Escape")
+        page.locator("#family").focus()
+        zoom = of("familyLook().zoom")
+        self.press("+", lambda: of("familyLook().zoom") > 1.2 * zoom)
+        self.press("-", lambda: of("familyLook().zoom") < 1.1 * zoom)
+        self.press("=", lambda: of("familyLook().zoom") > 1.2 * zoom)
+        self.press("W", lambda: of("familyLook().zoom") < 1.2 * zoom)
+        self.press("P", lambda: len(self.state()["clips"]) == 1)
+        self.press("K", lambda: len(members("print")) == 1)
+        self.wait(lambda: of("isLoop"))
+        self.press("ArrowLeft", lambda: of("isSource"))
+        self.press("ArrowRight")
+        self.press("ArrowDown", lambda: of("isGrown"))
+        left = len(members())
+        self.press("Delete", lambda: len(members()) == left - 1)
+        self.wait(lambda: of("isSource"))
+        self.press("F", lambda: of("familyTree().places.length") == 1)
+        self.press("F", lambda: of("familyTree().places.length") > 10)
+        self.press("ArrowRight", lambda: not of("isSource"))
+        strands = len(self.state()["strands"])
+        self.tried.add("E")
+        bound = set(page.evaluate(BOUND, "Offshoots"))
+        page.keyboard.press("e")
+        self.wait(lambda: len(self.state()["strands"]) == strands + 1)
+        page.locator("#cut-said").wait_for()
+        self.assertEqual(bound - self.tried, set())
+
     def test_slices_by_keys_alone(self):
         self.intent(kind="cut_up", hand=self.sha, by="equal", count=8)
         self.hand = self.state()["strands"][0]["id"]

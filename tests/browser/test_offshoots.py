@@ -56,7 +56,7 @@ class OffshootsTest(BrowserTest):
         kept = next(m for m in self.members() if m["parents"] == [printed] and m["kind"] == "print")
         self.wait(lambda: page.evaluate(f"() => {VIEW}.oneName") == kept["name"])
         page.keyboard.press("4")
-        self.wait(lambda: [m for m in self.grown() if m["parents"] == [kept["id"]]])
+        self.wait(lambda: page.evaluate(f"() => {VIEW}.oneSaid") == "down four")
         page.keyboard.press("k")
 
         def lower_one():
@@ -64,6 +64,7 @@ class OffshootsTest(BrowserTest):
             return next((m for m in known if m["kind"] == "print"), None)
 
         lower = self.wait(lower_one)
+        self.wait(lambda: page.evaluate(f"() => {VIEW}.isLoop && {VIEW}.oneSaid") == "down four")
         # Back to the first, and what is other.
         page.keyboard.press("m")
         for _ in range(3):

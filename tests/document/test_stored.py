@@ -196,5 +196,26 @@ class StoredSlicesTest(Stored):
         self.same_as_its_file(entry.id)
 
 
+class StoredOffshootsTest(Stored):
+    """Written on 2026-11-28: schema 6, with a family, some of it kept."""
+
+    schema = 6
+
+    def test_it_opens_with_its_history_and_its_family(self):
+        [entry] = self.studio.projects.list()
+        tree = self.studio.projects.state(entry.id).project
+        kept, fog, child = tree.offshoots
+        self.assertEqual((fog.name, fog.favourite, fog.kept), ("Fog", True, None))
+        self.assertEqual(child.parents, (fog.id,))
+        self.assertTrue(tree.strands[0].cut.pieces[1].held)
+        self.assertEqual(tree.strands[1].printed, kept.kept)
+        loop = self.studio.loops.get(kept.kept)
+        self.assertEqual(loop.recipe.run.sources, (tree.strands[0].loop,))
+        family = self.studio.families.of(tree, tree.strands[0].loop)
+        self.assertEqual([m.kind for m in family], ["source", "print", "grown", "grown"])
+        self.read_whole_history(entry.id)
+        self.same_as_its_file(entry.id)
+
+
 if __name__ == "__main__":
     unittest.main()

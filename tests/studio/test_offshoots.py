@@ -1,5 +1,6 @@
 """A loop's family: grown, kept, dropped, taken up again, made again under another tempo."""
 
+import io
 import json
 import os
 import subprocess
@@ -19,6 +20,8 @@ from zeroknot.core.recipe.text import read_recipe
 from zeroknot.document.edits.offshoot import AddOffshoots
 from zeroknot.document.grow import CHANGES, sound_of
 from zeroknot.document.stored import edit_text, edit_value, strand_value
+from zeroknot.settings import Settings
+from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import in_hand
 from zeroknot.studio.intents.cutting import ChangePieces
 from zeroknot.studio.intents.offshoots import (
@@ -37,6 +40,7 @@ from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.stretch import SetMethod, SetShift
 from zeroknot.studio.intents.time import SetSteadyTempo
 from zeroknot.studio.placement import Placement
+from zeroknot.studio.studio import Studio
 from zeroknot.studio.tasks import THREADS_VARIABLE
 
 # What makes a file again from a recipe alone, in a process of its own.
@@ -238,6 +242,25 @@ class KeepTest(Family):
         ids = [m.id for m in self.members(printed.sha)]
         self.assertEqual(set(ids), {self.loop.sha, other.sha, printed.sha})
         self.assertEqual(ids[-1], printed.sha)
+
+    def test_its_file_brings_the_family_along(self):
+        grown = self.grow(count=2)
+        loop = self.keep(grown[0])
+        file = io.BytesIO()
+        self.studio.bundles.write(self.project, file)
+        with tempfile.TemporaryDirectory() as folder:
+            fresh = Studio(Settings(data=Path(folder)), Executors.inline())
+            try:
+                file.seek(0)
+                there = fresh.projects.state(fresh.bundles.read(file)).project
+                family = [(m.id, m.kind) for m in fresh.families.of(there, self.loop.sha)]
+                recipe = fresh.loops.get(loop.sha).recipe
+            finally:
+                fresh.close()
+        self.assertEqual(
+            family, [(self.loop.sha, "source"), (loop.sha, "print"), (grown[1].id, "grown")]
+        )
+        self.assertEqual(recipe.run, loop.recipe.run)
 
     def test_a_recipe_is_taken_up_and_changed(self):
         loop = self.keep(self.grow(count=2, may=("order",))[0])

@@ -154,6 +154,7 @@ class Story:
                 *self.of_slices(),
                 *self.of_kits(),
                 *self.of_the_coil(),
+                *self.of_the_family(),
                 lambda: {"kind": "remove_clips", "clips": [self.clip()]},
                 lambda: {"kind": "remove_track", "track": self.one(self.tree.tracks)},
                 lambda: {"kind": "change_track", "track": self.one(self.tree.tracks),
@@ -226,6 +227,28 @@ class Story:
                      "how": d.choice(["remove", "lengthen", "strike", "grid", "as_recorded"]),
                      "beats": d.choice([-1, 1])},
             lambda: {"kind": "take_groove", "hand": self.hand(), "bars": 1, "order": True},
+        )  # fmt: skip
+
+    def of_the_family(self):
+        """Grown, kept, dropped, taken up, laid over others."""
+        d = self.draw
+        loop = d.choice(self.loops)
+        grown = self.one(self.tree.offshoots)
+        of = d.choice([grown, self.hand(), f"~{loop}", "~gone"])
+        return (
+            lambda: {"kind": "grow", "of": of, "count": d.choice([1, 3, 65]), "far": d.random(),
+                     "seed": d.randrange(9), "may": d.choice([[], ["order", "speed"], ["key"]])},
+            lambda: {"kind": "quick_one", "of": of, "seed": 3, "what": d.choice(
+                ["reverse", "half", "double", "down", "hold", "chop"])},
+            lambda: {"kind": "lay_recipe", "of": of, "over": [d.choice([loop, "gone"])]},
+            lambda: {"kind": "drop_grown", "offshoots": [grown]},
+            lambda: {"kind": "name_grown", "offshoot": grown, **d.choice([
+                {"name": "A"}, {"favourite": True}, {}])},
+            lambda: {"kind": "keep_grown", "offshoot": grown, "sha": loop},
+            lambda: {"kind": "take_up", "of": of},
+            lambda: {"kind": "take_recipe", "text": d.choice(["{}", "nonsense"])},
+            lambda: {"kind": "lay_as_printed", "hand": self.hand(), "as_printed": True},
+            lambda: {"kind": "place", "hand": of, "beat": self.beat()},
         )  # fmt: skip
 
     def slot(self):

@@ -11,15 +11,18 @@ from zeroknot.demo.loops import LOOPS, NOTES, midi_of, sound_of
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.edits.time import SetKeys
 from zeroknot.document.edits.track import ChangeTrack
+from zeroknot.document.offshoot import Offshoot
 from zeroknot.document.project import KeyChange
 from zeroknot.settings import Settings
 from zeroknot.store.incoming import WAITING
 from zeroknot.studio.executors import Executors
+from zeroknot.studio.hand import ITSELF
 from zeroknot.studio.intents.base import Intent
 from zeroknot.studio.intents.coil import CoilLoop
 from zeroknot.studio.intents.cutting import CutUp
 from zeroknot.studio.intents.groove import LayOver, MakeSwing, SetGroove, TakeGroove
 from zeroknot.studio.intents.key import Follow, SetKeyAt
+from zeroknot.studio.intents.offshoots import GrowOffshoots, KeepGrown, NameGrown, QuickOne
 from zeroknot.studio.intents.ordering import ChangeTiles, DealOrder
 from zeroknot.studio.intents.placing import Place, SeparateClip
 from zeroknot.studio.intents.readings import StateReading
@@ -145,6 +148,7 @@ def _arrange(studio: Studio, shas: dict[str, str]) -> str:
     _shuffle(studio, project, _of(shas, SHUFFLED[0]), _of(shas, SHUFFLED[1]))
     _reorder(studio, project, _of(shas, REORDERED))
     _coil(studio, project, [_of(shas, words) for words in COILED])
+    _grow(studio, project, _of(shas, REORDERED))
     return project
 
 
@@ -186,3 +190,32 @@ def _reorder(studio: Studio, project: str, sha: str) -> None:
     last = len(order.tiles) - 1 if order else 0
     do(ChangeTiles(hand=hand, which=(last,), hits=4, rise_db=9.0, semitones=2.0))
     do(ChangeTiles(hand=hand, which=(last // 2,), reverse=True))
+
+
+def _grow(studio: Studio, project: str, sha: str) -> None:
+    """A family of a dozen: some of it kept, one taken to heart, more grown from what was kept."""
+    state = studio.projects.state(project)
+
+    def do(intent: Intent) -> list[Offshoot]:
+        nonlocal state
+        before = {o.id for o in state.project.offshoots}
+        state = studio.projects.submit(project, state.revision, intent)
+        return [o for o in state.project.offshoots if o.id not in before]
+
+    def keep(offshoot: Offshoot, name: str) -> str:
+        do(NameGrown(offshoot=offshoot.id, name=name))
+        loop = studio.prints.print_strand(state.project, offshoot.id, "wrap", False)
+        do(KeepGrown(offshoot=offshoot.id, sha=loop.sha))
+        return loop.sha
+
+    itself = f"{ITSELF}{sha}"
+    [backwards] = do(QuickOne(of=itself, what="reverse"))
+    keep(backwards, "Turnover")
+    [half] = do(QuickOne(of=itself, what="half"))
+    lower = keep(half, "Half-light")
+    do(QuickOne(of=f"{ITSELF}{lower}", what="down"))
+    do(GrowOffshoots(of=f"{ITSELF}{lower}", count=2, far=0.6, seed=SEED, may=("rolls", "filter")))
+    dealt = do(GrowOffshoots(of=itself, count=4, far=0.4, seed=SEED, may=("order", "levels")))
+    winch = keep(dealt[0], "Winch dealt")
+    do(GrowOffshoots(of=f"{ITSELF}{winch}", count=3, far=0.5, seed=SEED))
+    do(NameGrown(offshoot=dealt[1].id, favourite=True))

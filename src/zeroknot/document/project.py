@@ -229,6 +229,11 @@ class Project(Named):
         grown = (o.strand for o in self.offshoots)
         return frozenset(sha for s in (*self.strands, *grown) for sha in s.sources)
 
+    def prints(self) -> frozenset[str]:
+        """SHA-256 of every print that something of it makes again, or became."""
+        made = (s.printed for s in self.strands)
+        return frozenset(sha for sha in (*made, *(o.kept for o in self.offshoots)) if sha)
+
 
 def _one_of(part: T, other: T | None) -> T:
     return other if other is not None and other == part else part

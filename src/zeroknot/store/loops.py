@@ -197,8 +197,9 @@ class LoopStore:
                 for sha, text in session.exec(told):
                     recipe = recipe_value(text)
                     if recipe:
-                        said, seed = recipe.made_by.get("said", ""), recipe.made_by.get("seed")
-                        self._made_by[sha] = recipe.parents, said, seed
+                        said, seed = recipe.made_by.get("said"), recipe.made_by.get("seed")
+                        known = seed if isinstance(seed, int) else None
+                        self._made_by[sha] = recipe.parents, str(said or ""), known
         return [
             Made(sha, name, *self._made_by[sha], favourite, on_shelf)
             for sha, name, favourite, on_shelf in rows

@@ -43,7 +43,7 @@ class Bundles:
     def write(self, project: str, target: BinaryIO) -> None:
         """The project as it is now, with the audio of every loop it uses, into an open file."""
         tree = self._projects.state(project).project
-        loops = self._loops.named(tree.loops())
+        loops = self._loops.named(tree.loops() | tree.prints())
         with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as bundle:
             bundle.writestr("project.json", tree_text(tree, indent=1))
             bundle.writestr("loops.json", json.dumps([asdict(v) for v in loops.values()], indent=1))

@@ -102,7 +102,7 @@ class Families:
                        m.on_shelf)
             )  # fmt: skip
         for offshoot in project.offshoots:
-            if not offshoot.kept:
+            if offshoot.kept not in made:
                 known.add(self._grown(project, offshoot))
         return known
 

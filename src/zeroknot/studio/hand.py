@@ -5,6 +5,7 @@ Taking a loop in hand makes a strand only when it is first changed or placed.
 
 import math
 import uuid
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -138,7 +139,7 @@ def made_again(loop: Loop, loops: LoopStore) -> Strand | None:
     """The strand that a print was made of, new; None where it is no print, or a recording of it is
     not here."""
     told = loop.recipe.made_by.get("strand") if loop.recipe else None
-    if told is None:
+    if not isinstance(told, Mapping):
         return None
     try:
         strand = strand_value(told)

@@ -58,6 +58,7 @@ class Likeness:
 
     @classmethod
     def unpacked(cls, packed: NDArray[np.float32]) -> "Likeness":
+        """From float32 [SOUND + RHYTHM + TONE], as `packed` gives it."""
         told = packed.astype(np.float64)
         return cls(told[:SOUND], told[SOUND : SOUND + RHYTHM], told[SOUND + RHYTHM :])
 

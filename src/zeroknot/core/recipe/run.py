@@ -54,7 +54,10 @@ class Run:
         return lead, lead + self.plan.body_frames
 
     def file(self, axis: Samples) -> bytes:
-        """The WAV of floats, its loop marked; axis: the whole render of the plan."""
+        """The WAV of floats, its loop marked.
+
+        axis  float32 [channels, plan.frames]: the whole render of the plan
+        """
         sound = folded(self.plan, axis, self.seam, self.with_lead)
         sound = sound * np.float32(gain_of_db(self.gain_db))
         audio = Audio(np.ascontiguousarray(sound, dtype=np.float32), self.plan.rate)

@@ -35,6 +35,7 @@ class Written:
 
     @property
     def text(self) -> str:
+        """Canonical JSON, a line."""
         told = {
             "zeroknot": KIND,
             "version": VERSION,

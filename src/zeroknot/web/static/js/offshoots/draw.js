@@ -11,6 +11,7 @@ import { CARD } from "./model.js";
 
 const RING = { x: 32, radius: 17, longest: 9 };
 const LEAST_TEXT = 0.55; // zoom under which a card has no words
+const LEAST_RING = 0.3; // and under which it has no ring
 const BOLD = "600 12.5px 'Spline Sans Variable', sans-serif";
 const SANS = "11px 'Spline Sans Variable', sans-serif";
 const MONO = "10.5px 'Spline Sans Mono Variable', monospace";
@@ -69,6 +70,11 @@ function drawCard(c, place, scene, colours) {
     c.strokeStyle = colours.ink;
     c.lineWidth = 1;
     c.stroke();
+  }
+  if (scene.look.zoom < LEAST_RING) {
+    c.fillStyle = colours.yarn(member.yarn);
+    c.fillRect(x + 12, y + 12, CARD.height - 24, CARD.height - 24);
+    return;
   }
   drawRing(c, x + RING.x, y + CARD.height / 2, place, isHeard ? scene.place : null, colours);
   if (scene.look.zoom < LEAST_TEXT) return;
