@@ -18,7 +18,8 @@ import numpy as np
 import soundfile
 
 from zeroknot.core.audio import Audio
-from zeroknot.core.listening.likeness import RHYTHM, SOUND, TONE, Likeness, likeness_in
+from zeroknot.core.listening.liken import likeness_in
+from zeroknot.core.listening.likeness import RHYTHM, SOUND, TONE, Likeness
 from zeroknot.store.likenesses import Table
 
 RATE = 44_100

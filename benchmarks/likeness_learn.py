@@ -13,7 +13,8 @@ from scipy import linalg
 import zeroknot.core.listening as listening
 from benchmarks.likeness import CLASSES, KITS, SOUNDFONTS, rendered
 from zeroknot.core.audio import Audio
-from zeroknot.core.listening.likeness import LEARNT, SOUND, traits_of
+from zeroknot.core.listening.liken import LEARNT, traits_of
+from zeroknot.core.listening.likeness import SOUND
 
 FAMILIES = {
     "piano": (2, 3), "electric piano": (6, 7), "bells": (8, 9, 10, 14), "mallets": (11, 108, 114),

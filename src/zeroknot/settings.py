@@ -25,4 +25,7 @@ class Settings(BaseSettings):
     workers: int = Field(2, ge=1, le=64, description="processes that bring in and listen")
     largest_upload: int = Field(3 * 10**9, description="bytes of one file that is brought in")
     cache_bytes: int = Field(4 * 10**9, description="size the render cache is kept under")
+    watch: Path | None = Field(
+        None, description="folder from which files come in by themselves; prints go to it"
+    )
     exchange: str = Field("", description="address of a loop exchange; none where it is empty")

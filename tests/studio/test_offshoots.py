@@ -6,6 +6,7 @@ import os
 import subprocess
 import sys
 import tempfile
+import zipfile
 from pathlib import Path
 
 import numpy as np
@@ -14,7 +15,8 @@ import soundfile
 from tests.sounds import rendered
 from tests.studio.helper import StudioTest
 from tests.studio.sliced import OnABreak
-from zeroknot.core.errors import EditError, FormatError, NotFoundError
+from zeroknot.core.errors import EditError, FormatError, NotFoundError, ZeroKnotError
+from zeroknot.core.formats.handed import HandOver
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.recipe.text import read_recipe
 from zeroknot.document.edits.offshoot import AddOffshoots
@@ -437,3 +439,39 @@ class OldPrintTest(StudioTest):
         for said in (old, {"kind": "print", "parents": [loop.sha], "made_by": old}):
             run = run_of(newest_recipe(said)["made_by"]["run"])
             self.assertEqual((run.plan, run.seam, run.with_lead), (plan, "cut", True))
+
+
+class HandOverTest(Family):
+    def over(self, shas, how=None, pack=None):
+        made = self.studio.handing_over.files(shas, how or HandOver(), pack)
+        self.addCleanup(made.file.unlink)
+        return made
+
+    def test_one_is_a_file_and_several_are_a_zip(self):
+        keys = self.another("keys_88")
+        one = self.over([self.loop.sha], HandOver("flac", names="{name} {bpm}"))
+        self.assertRegex(one.name, r"^drums \d+(\.\d+)?\.flac$")
+        self.assertEqual(soundfile.info(one.file).format, "FLAC")
+        many = self.over([self.loop.sha, keys.sha, keys.sha], HandOver("ogg", names="{n}"))
+        with zipfile.ZipFile(many.file) as packed:
+            self.assertEqual(packed.namelist(), ["01.ogg", "02.ogg"])
+        with self.assertRaisesRegex(ZeroKnotError, "nothing is chosen"):
+            self.over([])
+        with self.assertRaises(NotFoundError):
+            self.over(["0" * 64])
+
+    def test_a_pack_has_a_page_and_the_recipes(self):
+        loop = self.keep(self.grow(count=1, may=("order",))[0])
+        made = self.over([self.loop.sha, loop.sha], HandOver(), "Family")
+        self.assertEqual(made.name, "Family.zip")
+        with zipfile.ZipFile(made.file) as packed:
+            names = packed.namelist()
+            page = packed.read("index.html").decode()
+            [recipe] = [n for n in names if n.endswith(".json")]
+            written = read_recipe(packed.read(recipe))
+        self.assertEqual(written.run, loop.recipe.run)
+        for name in names:
+            if name.endswith(".wav"):
+                self.assertIn(f'src="{name}"', page)
+        again = self.over([self.loop.sha, loop.sha], HandOver(), "Family")
+        self.assertEqual(again.file.read_bytes(), made.file.read_bytes())

@@ -9,7 +9,7 @@ import typer
 
 from zeroknot.cli.sound import sound_of
 from zeroknot.core.errors import ZeroKnotError
-from zeroknot.core.listening.likeness import likeness_in
+from zeroknot.core.listening.liken import likeness_in
 from zeroknot.core.listening.readings import listen
 from zeroknot.settings import Settings
 from zeroknot.store.database import opened_database
@@ -27,6 +27,7 @@ def like(
     by: Annotated[str, typer.Option(help=f"one of {', '.join(WAYS)}")] = "all",
     as_json: Annotated[bool, typer.Option("--json", help="one JSON object")] = False,
 ) -> None:
+    """Find what on the shelf sounds like FILE."""
     if by not in WAYS:
         raise ZeroKnotError(f"likeness goes by one of {', '.join(WAYS)}, not {by!r}")
     way: By = by  # type: ignore[assignment]

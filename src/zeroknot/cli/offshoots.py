@@ -68,6 +68,7 @@ def resample(
     ] = None,
     as_json: AsJson = False,
 ) -> None:
+    """Make the loop of a recipe again from its recordings, or lay it over another LOOP."""
     try:
         written = read_recipe(recipe.read_bytes())
     except OSError as error:
@@ -120,6 +121,7 @@ def grow(
     ] = None,
     as_json: AsJson = False,
 ) -> None:
+    """Grow new variations of LOOP, each with its recipe."""
     changes = [word.strip() for word in may.split(",") if word.strip()]
     for change in changes:
         if change not in CHANGES:

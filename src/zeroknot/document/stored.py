@@ -48,6 +48,8 @@ def _edit_2(edit: dict[str, Any]) -> dict[str, Any]:
 TREE_UPGRADES: Mapping[int, Upgrade] = {1: _tree_2}
 EDIT_UPGRADES: Mapping[int, Upgrade] = {1: _edit_2}
 
+NOBODY = "recipe"  # id of a strand that is in no project
+
 HEAD = f'{{"schema":{SCHEMA},'
 
 
@@ -83,8 +85,12 @@ def tree_after(text: str, changes: Sequence[str]) -> Project:
 
 
 def strand_told(strand: Strand) -> dict[str, Any]:
-    """A strand by itself as JSON, for a recipe; `strand_value` reads it."""
-    return {"schema": SCHEMA, **strand.model_dump(mode="json")}
+    """A strand by itself as JSON, for a recipe: without what only its project knows it by.
+
+    `strand_value` reads it.
+    """
+    plain = strand.changed(id=NOBODY, printed=None, yarn=0, rounds=())
+    return {"schema": SCHEMA, **plain.model_dump(mode="json")}
 
 
 def strand_value(told: Mapping[str, Any]) -> Strand:

@@ -1,5 +1,6 @@
 """How does a loop that was made here come onto the shelf? Listened to like any other, then kept."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -15,12 +16,18 @@ from zeroknot.studio.executors import Executors
 from zeroknot.studio.listened import Listened
 
 
+def _nobody(sha: str) -> None:
+    return
+
+
 class MadeLoops:
     def __init__(
         self, store: AudioStore, loops: LoopStore, executors: Executors, announcer: Announcer
     ):
         self._store, self._loops = store, loops
         self._executors, self._announcer = executors, announcer
+        # Told of each loop that was made; where somebody watches a folder it is laid there.
+        self.kept: Callable[[str], object] = _nobody
 
     def listened(self, incoming: Path, name: str, recipe: Recipe, source: Loop) -> Loop:
         """The loop that an incoming file would be; nothing is kept yet.
@@ -46,4 +53,5 @@ class MadeLoops:
         self._store.keep(incoming, made.sha)
         self._loops.add(made)
         self._announcer.say("shelf")
+        self.kept(made.sha)
         return self._loops.get(made.sha)

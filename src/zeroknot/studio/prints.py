@@ -109,9 +109,7 @@ class Prints:
         if strand.printed and hand.is_new:  # to the bit as it was printed
             printed = self._loops.get(strand.printed).recipe
             run = (printed.run if printed else None) or run
-        names = self._loops.named(run.sources)
-        sources = tuple((sha, names[sha].name if sha in names else "") for sha in run.sources)
-        return Written(strand.name, sources, run, strand_told(strand))
+        return Written(strand.name, printed_from(run, self._loops), run, strand_told(strand))
 
     def wav(self, sha: str, bits: int) -> Download:
         """A loop as WAV with loop points and tags; PCM is lowered where it would clip."""
@@ -126,6 +124,12 @@ class Prints:
                 tags, file)  # fmt: skip
         lowered_db: float = self._executors.look(*task).result()
         return Download(file_name(loop, tempo, key), file, lowered_db)
+
+
+def printed_from(run: Run, loops: LoopStore) -> tuple[tuple[str, str], ...]:
+    """Hash and name of each recording that a run needs."""
+    named = loops.named(run.sources)
+    return tuple((sha, named[sha].name if sha in named else "") for sha in run.sources)
 
 
 def descends_from(strand: Strand) -> tuple[str, ...]:

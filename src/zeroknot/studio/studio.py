@@ -34,6 +34,7 @@ from zeroknot.studio.exchange import Exchange
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.family import Families
 from zeroknot.studio.hand import KNOT_SETS, Hand, in_hand, with_other_knots
+from zeroknot.studio.hand_over import HandingOver
 from zeroknot.studio.jobs import Jobs
 from zeroknot.studio.key_view import Clashes
 from zeroknot.studio.known import Known
@@ -56,6 +57,7 @@ from zeroknot.studio.shelf import Shelf
 from zeroknot.studio.slices_out import SlicesOut
 from zeroknot.studio.song_sheets import SongSheets
 from zeroknot.studio.takes import Takes
+from zeroknot.studio.watched import Watched
 
 BEFORE = "before"
 LAID = "laid"
@@ -95,6 +97,7 @@ class Studio:
         self._sheets = SongSheets(self.loops, self.renders)
         made_loops = MadeLoops(self.store, self.loops, executors, self.announcer)
         self.prints = Prints(self.store, self.loops, executors, made_loops)
+        self.handing_over = HandingOver(self.store, self.loops, executors)
         self.families = Families(self.loops)
         self.ways = WayStore(self._engine)
         self.likenesses = Likenesses(self.store, LikenessStore(self._engine), self.loops, executors)
@@ -107,12 +110,19 @@ class Studio:
         self.exchange = Exchange(
             settings.exchange, self.store, self.bringing, settings.largest_upload
         )
+        self.watched = None
+        if settings.watch:
+            self.watched = Watched(settings.watch, settings.data, self.bringing, self.handing_over)
+            made_loops.kept = self.watched.take_out
+            self.watched.start()
         self._trimmer = Trimmer(self.store.cache, settings.cache_bytes)
         self.jobs.go_on()
         self.bringing.go_on()
         self.bringing.hear_again()
 
     def close(self) -> None:
+        if self.watched:
+            self.watched.close()
         self.bringing.close()
         self.jobs.close()
         self.executors.close()

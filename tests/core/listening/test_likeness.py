@@ -7,7 +7,8 @@ import numpy as np
 from tests.sounds import RATE, audio, drum_loop, rendered, sine
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.listening.fitting import fit_of
-from zeroknot.core.listening.likeness import RHYTHM, Likeness, likeness_in
+from zeroknot.core.listening.liken import likeness_in
+from zeroknot.core.listening.likeness import RHYTHM, Likeness
 
 
 def of(sound, bars=2):

@@ -8,33 +8,18 @@ Conventions
   and the level.
 - The sound is a projection of what its spectrum does, whatever the level: by which families of
   instruments are told apart best (`benchmarks/likeness_learn.py`).
+
+How they are measured is `liken.py`, which takes more to load.
 """
 
 from dataclasses import dataclass
-from functools import lru_cache
-from importlib.resources import files
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft
-
-from zeroknot.core.audio import Audio
-from zeroknot.core.harmony.tones import profile_of
-from zeroknot.core.units import frame
 
 VERSION = 1  # of the measuring
-BANDS = 32
-LOWEST_HZ, HIGHEST_HZ = 40.0, 15_000.0
-WINDOW_SECONDS, HOP_SECONDS = 0.032, 0.010
 BARS, STEPS = 2, 16  # of the rhythm: two bars of sixteenths
-REGISTERS_HZ = (200.0, 2000.0)  # between low and middle, middle and high
-FLOOR_DB = -60.0
-STRUCK_SHARE = 0.15  # of the moments, those in which most begins: its attacks
-MOST_SECONDS = 30.0  # of a long loop that are listened to
 SOUND, RHYTHM, TONE = 16, 3 * BARS * STEPS, 12
-LEARNT = "weights/likeness.npz"
-COEFFICIENTS = 14  # of the spectrum's outline (its cosine transform)
-QUIET_DB = -45.0  # under the loudest: moments that say nothing of the sound
 WEIGHTS = (0.6, 0.25, 0.15)  # of sound, rhythm and tones in how alike two are on the whole
 
 Floats = NDArray[np.float64]
@@ -70,126 +55,3 @@ class Likeness:
     @property
     def _parts(self) -> tuple[Floats, Floats, Floats]:
         return self.sound, self.rhythm, self.tone
-
-
-def likeness_in(sound: Audio, start: float, end: float, bars: int | None) -> Likeness:
-    """What a body is like.
-
-    start, end  seconds of its one and of its end
-    bars        that it has; None where nobody can tell: then it has no rhythm
-    """
-    rate = sound.rate
-    first = max(0, frame(start * rate))
-    last = min(sound.frames, frame(min(end, start + MOST_SECONDS) * rate))
-    part = Audio(np.ascontiguousarray(sound.samples[:, first : max(first + 1, last)]), rate)
-    levels, times = _levels(part)
-    begins = np.maximum(0.0, np.diff(levels, axis=0, prepend=levels[-1:]))
-    period = (end - start) * min(1.0, BARS / bars) if bars else 0.0
-    rhythm = _rhythm(begins, times, period, bars) if bars else np.zeros(RHYTHM)
-    sound_like = _projected(_traits(levels, begins))
-    return Likeness(sound_like, rhythm, _unit(np.asarray(profile_of(part))))
-
-
-def traits_of(sound: Audio) -> Floats:
-    """What a sound's projection is made of: float64 [traits]."""
-    levels, _ = _levels(sound)
-    return _traits(levels, np.maximum(0.0, np.diff(levels, axis=0, prepend=levels[-1:])))
-
-
-def _levels(part: Audio) -> tuple[Floats, Floats]:
-    """dB of each mel band under the loudest moment, float64 [moments, bands], and when."""
-    rate, mono = part.rate, part.samples.mean(axis=0, dtype=np.float64)
-    size, hop = frame(WINDOW_SECONDS * rate), frame(HOP_SECONDS * rate)
-    padded = np.concatenate([np.zeros(size // 2), mono, np.zeros(size)])
-    count = 1 + mono.size // hop
-    at = (np.arange(count) * hop)[:, None] + np.arange(size)
-    power = (
-        np.abs(fft.rfft(padded[np.minimum(at, padded.size - 1)] * np.hanning(size), axis=1)) ** 2
-    )
-    bands = power @ _triangles(size, rate).T
-    loudest = max(float(bands.max(initial=0.0)), 1e-12)
-    levels = 10 * np.log10(np.maximum(bands / loudest, 10 ** (FLOOR_DB / 10)))
-    return np.asarray(levels), np.arange(count) * hop / rate
-
-
-def _traits(levels: Floats, begins: Floats) -> Floats:
-    """The outline of its spectrum when it is struck and between, how both change, how it moves."""
-    struck = begins.sum(axis=1)
-    most = np.argsort(struck)[::-1][: max(1, round(STRUCK_SHARE * struck.size))]
-    rest = levels.max(axis=1) > QUIET_DB
-    rest[most] = False
-    outline = fft.dct(levels, axis=1, norm="ortho")[:, :COEFFICIENTS]
-    between = outline[rest] if rest.any() else outline
-    moves = np.abs(np.diff(outline, axis=0, prepend=outline[:1]))
-    total = 10 * np.log10((10 ** (levels / 10)).sum(axis=1))
-    steps = np.diff(total, prepend=total[:1])
-    peaks = levels.max(axis=1) - np.median(levels, axis=1)
-    whole = [
-        np.percentile(struck, 95), (total < total.max() - 20).mean(), total.std(), steps.min(),
-        peaks.mean(), peaks.std(), np.abs(np.diff(levels, axis=1)).mean(),
-        np.percentile(steps, 95), np.median(np.abs(steps)),
-    ]  # fmt: skip
-    return np.concatenate(
-        [
-            outline[most].mean(axis=0)[1:], between.mean(axis=0)[1:], between.std(axis=0),
-            np.log(1e-3 + moves.mean(axis=0)), np.log(1e-3 + np.median(moves, axis=0)), whole,
-        ]
-    )  # fmt: skip
-
-
-@lru_cache(maxsize=1)
-def _learnt() -> tuple[Floats, Floats, Floats]:
-    with files("zeroknot.core.listening").joinpath(LEARNT).open("rb") as file:
-        kept = np.load(file)
-        middle, spread, projection = (kept[n] for n in ("middle", "spread", "projection"))
-    return middle.astype(np.float64), spread.astype(np.float64), projection.astype(np.float64)
-
-
-def _projected(traits: Floats) -> Floats:
-    middle, spread, projection = _learnt()
-    return _unit(3 * np.tanh((traits - middle) / spread / 3) @ projection)
-
-
-def _rhythm(begins: Floats, times: Floats, period: float, bars: int) -> Floats:
-    edges = _mel_centres(begins.shape[1])
-    low, high = REGISTERS_HZ
-    registers = (edges < low, (edges >= low) & (edges < high), edges >= high)
-    own = min(BARS, bars)
-    steps = own * STEPS
-    places = np.floor(times / period * steps + 0.5).astype(np.int64) % steps
-    found = np.zeros((3, BARS * STEPS))
-    for i, bins in enumerate(registers):
-        strength = begins[:, bins].mean(axis=1) if bins.any() else np.zeros(times.size)
-        told = np.zeros(steps)
-        np.maximum.at(told, places, strength)
-        told = np.maximum(0.0, told - np.median(told))
-        found[i] = np.tile(told, BARS // own)[: BARS * STEPS]
-        found[i] /= found[i].max() or 1.0
-    return _unit(found.ravel())
-
-
-def _mel(hertz: float | Floats) -> Floats:
-    return np.asarray(2595.0 * np.log10(1 + np.asarray(hertz) / 700.0))
-
-
-def _mel_edges(highest: float) -> Floats:
-    mels = np.linspace(float(_mel(LOWEST_HZ)), float(_mel(highest)), BANDS + 2)
-    return np.asarray(700.0 * (10 ** (mels / 2595.0) - 1))
-
-
-def _mel_centres(bands: int) -> Floats:
-    return _mel_edges(HIGHEST_HZ)[1 : bands + 1]
-
-
-def _triangles(size: int, rate: int) -> Floats:
-    """Triangles on the mel scale (O'Shaughnessy 1987): float64 [bands, bins]."""
-    hertz = np.arange(size // 2 + 1) * rate / size
-    edges = _mel_edges(min(HIGHEST_HZ, 0.45 * rate))
-    rising = (hertz - edges[:-2, None]) / (edges[1:-1] - edges[:-2])[:, None]
-    falling = (edges[2:, None] - hertz) / (edges[2:] - edges[1:-1])[:, None]
-    return np.maximum(0.0, np.minimum(rising, falling))
-
-
-def _unit(values: Floats) -> Floats:
-    length = float(np.linalg.norm(values))
-    return values / length if length > 0 else values

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.audio import Audio
-from zeroknot.core.listening.likeness import likeness_in
+from zeroknot.core.listening.liken import likeness_in
 from zeroknot.core.render.any_plan import PassPlan
 from zeroknot.core.slicing.alike import distances
 from zeroknot.core.slicing.edges import Edge, edges

@@ -6,6 +6,7 @@ from typing import Any
 from zeroknot.studio.tasks import (
     begun,
     files,
+    handing,
     hits,
     incoming,
     kits,
@@ -47,6 +48,8 @@ TASKS: dict[str, Callable[..., Any]] = {
         files.crop_to_file,
         files.print_to_file,
         files.wav_to_file,
+        handing.hand_one,
+        handing.hand_many,
         kits.kit_to_zip,
         kits.cues_to_file,
         warming.warm_up,

@@ -569,10 +569,13 @@ class Proposal(TypedDict):
 
 class Hand(ShownStrand):
     """attacks: second, strength, sureness; pace: fewest and most beats a second; shelved: hash of
-    the loop that it is on the shelf, which its `loop` may have made."""
+    the loop that it is on the shelf, which its `loop` may have made; is_made_again: that is a
+    print, and its recipe is run again from its recordings."""
 
     hand: str
     shelved: str
+    is_print: bool
+    is_made_again: bool
     is_new: bool
     loop_name: str
     channels: int

@@ -7,6 +7,7 @@ from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, Field
 
 from zeroknot.core.listening.attack import SENSITIVITY
+from zeroknot.core.listening.ticks import strongest, ticks_of
 from zeroknot.core.loop import Loop
 from zeroknot.core.units import gain_of_db
 from zeroknot.document.project import Project
@@ -20,7 +21,6 @@ from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.projects import AtBeat, header_name
 
 router = APIRouter(prefix="/api")
-MOST_TICKS = 64
 MOST_RANKED = 128
 
 
@@ -137,7 +137,7 @@ def _member(project: Project, member: Member, loops: dict[str, Loop]) -> answers
         yarn, ticks = strand.yarn, _ticks_of(strand, loops[strand.loop])
     else:
         loop = loops[member.id]
-        yarn, ticks = int(member.id[:4], 16) % 8, _ticks(loop)
+        yarn, ticks = int(member.id[:4], 16) % 8, ticks_of(loop)
     return {
         "id": member.id,
         "kind": member.kind,
@@ -152,26 +152,13 @@ def _member(project: Project, member: Member, loops: dict[str, Loop]) -> answers
     }
 
 
-def _ticks(loop: Loop) -> list[tuple[float, float]]:
-    """Where round a pass its hits are, and how strong, 0…1 each."""
-    reading = loop.reading
-    start, end = (reading.downbeat_s, reading.end_s) if reading else (0.0, loop.seconds)
-    return _spread(
-        [
-            ((second - start) / (end - start), strength)
-            for second, strength, sure in loop.hearing.attacks
-            if sure >= 1.0 - SENSITIVITY and start <= second < end
-        ]
-    )
-
-
 def _ticks_of(strand: Strand, loop: Loop) -> list[tuple[float, float]]:
     """The same of what its pieces play."""
     hits = [(s, strength) for s, strength, sure in loop.hearing.attacks if sure >= 1 - SENSITIVITY]
     order = strand.played
     if order is None:
         warp = strand.warp
-        return _spread([(warp.beat_of_second(s) / warp.span, strength) for s, strength in hits])
+        return strongest([(warp.beat_of_second(s) / warp.span, strength) for s, strength in hits])
     cut = strand.cut
     starts = (*cut.starts, strand.warp.end.second) if cut else ()
     strengths = [
@@ -186,11 +173,4 @@ def _ticks_of(strand: Strand, loop: Loop) -> list[tuple[float, float]]:
         for hit in range(tile.hits):
             place = (tile.beat + tile.beats * hit / tile.hits) / order.beats
             found.append((place, own * gain_of_db(tile.level_of(hit))))
-    return _spread(found)
-
-
-def _spread(hits: list[tuple[float, float]]) -> list[tuple[float, float]]:
-    inside = [(place, level) for place, level in hits if 0.0 <= place < 1.0]
-    strongest = sorted(inside, key=lambda h: -h[1])[:MOST_TICKS]
-    most = max((level for _, level in strongest), default=1.0) or 1.0
-    return [(round(place, 4), round(min(1.0, level / most), 2)) for place, level in strongest]
+    return strongest(found)

@@ -49,6 +49,8 @@ def hand_json(project: Project, hand: Hand, beat: float = 0.0) -> Any:
         **shown,
         "hand": hand.shelved if hand.is_new else strand.id,
         "shelved": hand.shelved,
+        "is_print": strand.printed is not None or bool(loop.recipe and loop.recipe.run),
+        "is_made_again": strand.printed is not None,
         "is_new": hand.is_new,
         "loop_name": loop.name,
         "channels": loop.channels,

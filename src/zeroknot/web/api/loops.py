@@ -6,10 +6,14 @@ from urllib.parse import quote
 import numpy as np
 from fastapi import APIRouter, Query, Response
 from fastapi.responses import FileResponse
+from pydantic import BaseModel, ConfigDict, Field
 from starlette.background import BackgroundTask
 
+from zeroknot.core.formats.handed import PATTERN, Format, HandOver, Level
 from zeroknot.core.overview import PEAK_BINS, ring
-from zeroknot.document.strand import YARNS
+from zeroknot.document.strand import LONGEST_NAME, YARNS
+from zeroknot.studio.hand_over import MOST_LOOPS
+from zeroknot.studio.prints import Download
 from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.wire import loop_json
@@ -18,6 +22,10 @@ from zeroknot.web.pictures import notes_png, ring_png, wave_png
 router = APIRouter(prefix="/api")
 UNCHANGING = {"cache-control": "private, max-age=31536000, immutable"}
 FLOATS = "application/octet-stream"
+MEDIA = {
+    "wav": "audio/wav", "flac": "audio/flac", "ogg": "audio/ogg", "aif": "audio/aiff",
+    "zip": "application/zip",
+}  # fmt: skip
 Tile = Annotated[int | None, Query(ge=0, lt=1_000_000)]
 
 
@@ -89,14 +97,38 @@ def file(studio: StudioDep, sha: str) -> Response:
     return FileResponse(studio.store.path(sha), filename=f"{loop.name}.{ending}"[-200:])
 
 
+class AskFiles(BaseModel):
+    """shas  of the loops that are wanted
+    pack  title of a pack with a page; files alone where there is none
+    """
+
+    model_config = ConfigDict(extra="forbid")
+
+    shas: list[str] = Field(min_length=1, max_length=MOST_LOOPS)
+    format: Format = "wav24"
+    level: Level = "as_is"
+    names: str = Field(PATTERN, min_length=1, max_length=200)
+    pack: str | None = Field(None, max_length=LONGEST_NAME)
+
+
+@router.post("/loops/files")
+def files(studio: StudioDep, ask: AskFiles) -> Response:
+    """A loop as a file, or several in a ZIP; a header says how far levels were lowered."""
+    how = HandOver(ask.format, ask.level, ask.names)
+    return _handed(studio.handing_over.files(ask.shas, how, ask.pack))
+
+
 @router.get("/loops/{sha}/wav")
 def wav(studio: StudioDep, sha: str, bits: int = 24) -> Response:
     """The loop as WAV; a header says by how many dB it was lowered so as not to clip."""
-    file = studio.prints.wav(sha, bits)
+    return _handed(studio.prints.wav(sha, bits))
+
+
+def _handed(file: Download) -> Response:
     plain = file.name.encode("ascii", "ignore").decode() or "loop.wav"
     return FileResponse(
         file.file,
-        media_type="audio/wav",
+        media_type=MEDIA[file.name.rpartition(".")[2]],
         headers={
             "content-disposition": (
                 f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(file.name)}"

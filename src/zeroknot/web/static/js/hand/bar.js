@@ -30,7 +30,7 @@ export const inHandBar = ({ held }) => {
     showInHand() {
       const { hand } = held;
       this.name = hand.name;
-      this.about = [hand.sound.kind ?? "audio", hand.channels === 1 ? "mono" : "stereo", seconds(hand.seconds)].join(" · ");
+      this.about = [hand.sound.kind ?? "audio", hand.channels === 1 ? "mono" : "stereo", seconds(hand.seconds), hand.is_made_again ? `made again from ${hand.loop_name}` : ""].filter(Boolean).join(" · ");
       this.keyChip = keyText(hand);
       this.keyTitle = hand.key.key
         ? `${this.keyChip} as heard, ${percent(hand.key.confidence)} sure; or ${hand.key.runner_up}, ${percent(hand.key.runner_up_confidence)}` : "key as heard";

@@ -7,10 +7,11 @@ import { downloadWav } from "../shelf/download.js";
 
 /** @param {import("./shared.js").HandShared} shared */
 export const printing = ({ session, held, view }) => section(null, {
-  print: "wrap", hasLead: false, printLead: false, printing: false, printed: "", printedSha: "",
+  print: "wrap", hasLead: false, printLead: false, printing: false, printed: "", printedSha: "", isPrint: false, asPrinted: false,
 
   showPrint() {
     this.hasLead = held.hand.lead && held.hand.lead_beats > 0;
+    [this.isPrint, this.asPrinted] = [held.hand.is_print, held.hand.is_print && !held.hand.is_made_again];
   },
 
   /** @param {string} seam */
@@ -32,6 +33,11 @@ export const printing = ({ session, held, view }) => section(null, {
     if (!made) return;
     this.printed = `${made.name}: ${made.frames} samples, on the shelf.`;
     this.printedSha = made.sha;
+  },
+
+  /** The print is laid as it is, or its recipe is run again from its recordings. */
+  async toggleAsPrinted() {
+    await view.intent({ kind: "lay_as_printed", hand: held.name, as_printed: !this.asPrinted });
   },
 
   downloadPrint() {

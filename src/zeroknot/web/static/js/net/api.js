@@ -91,6 +91,13 @@ export const getBytes = async (path, signal) => {
   return { data: await response.arrayBuffer(), headers: response.headers };
 };
 
+/** What an answer to something holds, as bytes. @param {string} path @param {unknown} body */
+export const postBytes = async (path, body) => {
+  const headers = { "content-type": "application/json" };
+  const response = await ask(path, { method: "POST", headers, body: JSON.stringify(body) }, { deadlineMs: LONG_DEADLINE_MS });
+  return { data: await response.arrayBuffer(), headers: response.headers };
+};
+
 /** A block of sound, due so many milliseconds from now. @param {string} path @param {number} dueMs @param {AbortSignal} signal */
 export const getBlock = async (path, dueMs, signal) =>
   (await ask(path, { headers: { "x-due": String(dueMs) } }, { signal, again: true })).arrayBuffer();

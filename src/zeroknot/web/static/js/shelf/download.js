@@ -1,18 +1,19 @@
 // @ts-check
 /** Files of the person's own: what cannot be made is said, not downloaded. */
 
-import { ApiError, getBytes } from "../net/api.js";
+import { ApiError, getBytes, postBytes } from "../net/api.js";
 
 const KEPT_MS = 10_000; // until the browser has taken it
 
 /**
  * What an address gives, as a file under the name the server has for it.
  * @param {import("../session.js").Session} session @param {string} path @param {string} otherwise its name where the server has none
+ * @param {unknown} [asked] what is sent there, where that takes more than an address
  * @returns {Promise<Headers | null>} null where there was nothing to be had
  */
-export async function downloadFile(session, path, otherwise) {
+export async function downloadFile(session, path, otherwise, asked) {
   try {
-    const { data, headers } = await getBytes(path);
+    const { data, headers } = asked === undefined ? await getBytes(path) : await postBytes(path, asked);
     const said = headers.get("content-disposition") ?? "";
     const whole = /filename\*=UTF-8''([^;]+)/.exec(said)?.[1];
     const link = document.createElement("a");
