@@ -26,6 +26,7 @@ from zeroknot.settings import Settings
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import in_hand
 from zeroknot.studio.intents.cutting import ChangePieces
+from zeroknot.studio.intents.key import SetKeyAt
 from zeroknot.studio.intents.offshoots import (
     DropGrown,
     GrowOffshoots,
@@ -408,6 +409,19 @@ class LikeTest(Family):
         )
         self.assertEqual(rows[0].loop.sha, kept.sha)
         self.assertIn("sounds alike", rows[0].why)
+
+    def test_what_fits_here_goes_with_what_plays_and_is_none_of_it(self):
+        keys, bass = self.another("keys_88"), self.another("bass_97")
+        self.do(SetKeyAt(bar=1, key="C major"))
+        self.do(Place(hand=keys.sha, beat=0))
+        shas = (self.loop.sha, keys.sha, bass.sha)
+        rows, waiting = self.studio.likenesses.fitting(self.tree(), 0.0, 10, shas)
+        self.assertEqual(waiting, 0)
+        self.assertEqual({r.loop.sha for r in rows}, {self.loop.sha, bass.sha})
+        self.assertTrue(all(0 <= r.alike <= 1 for r in rows))
+        # Where nothing plays all there is may fit.
+        rows, _ = self.studio.likenesses.fitting(self.tree(), 900.0, 10, shas)
+        self.assertEqual(len(rows), 3)
 
     def test_what_was_grown_is_ranked_by_what_plays(self):
         keys = self.another("keys_88")

@@ -11,12 +11,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from zeroknot.core.listening.fitting import Fit, fit_of
+from zeroknot.core.listening.fitting import Fit, fit_of, in_key
 from zeroknot.core.listening.likeness import Likeness
 from zeroknot.core.loop import Loop
 from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore
-from zeroknot.store.likenesses import SLICES, By, LikenessStore
+from zeroknot.store.likenesses import SLICES, By, LikenessStore, Table
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import in_hand
@@ -24,6 +24,7 @@ from zeroknot.studio.placement import Placement
 
 Vector = NDArray[np.float32]
 MOST_AT_ONCE = 64  # measured in the background before the next are asked for
+MOST_WEIGHED = 200  # of those near by rhythm, how each goes with the rest
 SURELY = 0.8  # alike, from which a part of it is named
 WORDS = {"sound": "sounds alike", "rhythm": "the same rhythm", "tone": "the same notes"}
 
@@ -101,12 +102,8 @@ class Likenesses:
         """
         origin = Likeness.unpacked(self.of(project, beside))
         own = in_hand(project, self._loops, beside).strand.loop
-        playing = {
-            c.strand for c in project.clips
-            if not c.muted and c.beat <= beat < project.clip_end(c)
-            and project.strand(c.strand).loop != own
-        }  # fmt: skip
-        others = [Likeness.unpacked(self.of(project, name)) for name in sorted(playing)]
+        playing = [n for n in _playing(project, beat) if project.strand(n).loop != own]
+        others = [Likeness.unpacked(self.of(project, name)) for name in playing]
         key = project.key_map.key_at(beat)
         tasks = {name: self._executors.look(*self._plan_task(project, name)) for name in names}
         found = {}
@@ -114,6 +111,41 @@ class Likenesses:
             one = Likeness.unpacked(task.result())
             found[name] = Ranked(fit_of(one, others, key), 1.0 - one.alike(origin))
         return found
+
+    def fitting(
+        self, project: Project, beat: float, count: int, shas: tuple[str, ...]
+    ) -> tuple[list[Like], int]:
+        """What goes best with all that plays at a beat, brought into its key; and how many of them
+        nobody measured yet. Of all the nearest by rhythm and tones are weighed."""
+        missing = self._store.missing(shas)
+        self._measure(missing)
+        playing = _playing(project, beat)
+        used = {project.strand(name).loop for name in playing}
+        others = [Likeness.unpacked(self.of(project, name)) for name in playing]
+        key = project.key_map.key_at(beat)
+        table, wanted = self._store.table(), set(shas) - used
+        near = self._nearby(table, others, wanted)
+        ranked = []
+        for sha in near:
+            vector = table.of(sha)
+            if vector is not None:
+                one, shift = in_key(Likeness.unpacked(vector), key)
+                ranked.append((fit_of(one, others, key), shift, sha))
+        ranked.sort(key=lambda r: (-r[0].score, r[2]))
+        loops = self._loops.named(sha for *_, sha in ranked[:count])
+        rows = [
+            Like(loops[sha], fit.score, ", ".join(w for w in (_shifted(shift), fit.said) if w))
+            for fit, shift, sha in ranked[:count]
+            if sha in loops
+        ]
+        return rows, len(self._store.missing(missing))
+
+    def _nearby(self, table: Table, others: Sequence[Likeness], wanted: set[str]) -> list[str]:
+        if not others:
+            return [sha for sha in table.shas if sha in wanted][:MOST_WEIGHED]
+        rest = np.sum([o.packed for o in others], axis=0)
+        found = table.nearest(rest, "rhythm", len(table.shas))
+        return [sha for sha, _ in found if sha in wanted][:MOST_WEIGHED]
 
     def _plan_task(self, project: Project, name: str) -> tuple[Any, ...]:
         hand = in_hand(project, self._loops, name)
@@ -147,6 +179,22 @@ class Likenesses:
             self._asked.discard(sha)
         if not future.cancelled() and future.exception() is None:
             self._store.keep(sha, future.result())
+
+
+def _playing(project: Project, beat: float) -> list[str]:
+    """Strands that something is heard of at a beat."""
+    quiet = {track.id for track in project.tracks if track.muted}
+    return sorted(
+        {
+            c.strand
+            for c in project.clips
+            if not c.muted and c.track not in quiet and c.beat <= beat < project.clip_end(c)
+        }
+    )
+
+
+def _shifted(semitones: int) -> str:
+    return f"{semitones:+d} st" if semitones else ""
 
 
 def measured(folder: Path, loop: Loop) -> Vector:

@@ -6,7 +6,7 @@ import numpy as np
 
 from tests.sounds import RATE, audio, drum_loop, rendered, sine
 from zeroknot.core.harmony.key import Key
-from zeroknot.core.listening.fitting import fit_of
+from zeroknot.core.listening.fitting import fit_of, in_key
 from zeroknot.core.listening.liken import likeness_in
 from zeroknot.core.listening.likeness import RHYTHM, Likeness
 
@@ -61,6 +61,13 @@ class FitTest(unittest.TestCase):
         self.assertGreater(self.fit(c, e).reasons["clash"], 0.9)
         self.assertLess(self.fit(c_sharp, c).reasons["clash"], 0.3)
         self.assertIn("clashes", self.fit(c_sharp, c).said)
+
+    def test_it_is_brought_into_the_key_first(self):
+        c_sharp = of(audio(sine(277.18, 2.0, 0.3) + sine(349.23, 2.0, 0.3) + sine(415.3, 2.0, 0.3)))
+        shifted, by = in_key(c_sharp, Key.parse("C major"))
+        self.assertEqual(abs(by), 1)  # C sharp major is C major a semitone lower
+        self.assertGreater(self.fit(shifted).reasons["key"], 0.9)
+        self.assertEqual(in_key(c_sharp, None), (c_sharp, 0))
 
     def test_alone_and_without_tones_nothing_has_a_say(self):
         silent = of(audio(np.zeros(RATE)))

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from zeroknot.core.harmony.fit import SHIFTS
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.listening.likeness import BARS, STEPS, Floats, Likeness
 
@@ -65,6 +66,16 @@ def fit_of(one: Likeness, others: Sequence[Likeness], key: Key | None) -> Fit:
         if mine[0].any() and rest[0].any():
             reasons["low"] = 1.0 - _alike(mine[0], rest[0])
     return Fit(reasons)
+
+
+def in_key(one: Likeness, key: Key | None) -> tuple[Likeness, int]:
+    """It shifted to where most of its tones are inside a key, and by how many semitones."""
+    if key is None or not one.tone.any():
+        return one, 0
+    weights = np.asarray(key.weights)
+    inside = {n: float(np.roll(one.tone, n) @ weights) for n in SHIFTS}
+    best = max(SHIFTS, key=lambda n: (round(inside[n], 3), -abs(n)))
+    return Likeness(one.sound, one.rhythm, np.roll(one.tone, best)), best
 
 
 def _steps(one: Likeness) -> Floats:

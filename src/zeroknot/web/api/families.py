@@ -15,6 +15,7 @@ from zeroknot.document.strand import LONGEST_NAME, Strand
 from zeroknot.store.likenesses import By
 from zeroknot.store.shelf_query import Query as ShelfQuery
 from zeroknot.studio.family import Member
+from zeroknot.studio.likenesses import Like
 from zeroknot.studio.placement import Placement
 from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
@@ -111,11 +112,18 @@ def like(
     tree = studio.projects.state(project).project
     shas = studio.shelf.shas(ShelfQuery())
     found, waiting = studio.likenesses.nearest(tree, hand, by, count, shas)
-    rows: list[answers.LikeRow] = [
-        {"sha": f.loop.sha, "name": f.loop.name, "alike": round(f.alike, 3), "why": f.why}
-        for f in found
-    ]
-    return {"rows": rows, "waiting": waiting}
+    return _likes(found, waiting)
+
+
+@router.get("/projects/{project}/fits")
+def fits(
+    studio: StudioDep, project: str, beat: AtBeat = 0.0,
+    count: Annotated[int, Query(ge=1, le=100)] = 10,
+) -> answers.Likes:  # fmt: skip
+    """What on the shelf goes with what plays at a beat."""
+    tree = studio.projects.state(project).project
+    found, waiting = studio.likenesses.fitting(tree, beat, count, studio.shelf.shas(ShelfQuery()))
+    return _likes(found, waiting)
 
 
 @router.get("/projects/{project}/family/{of}/ranks")
@@ -129,6 +137,14 @@ def ranks(studio: StudioDep, project: str, of: str, beat: AtBeat = 0.0) -> answe
         for id_, r in found.items()
     ]
     return {"ranks": told}
+
+
+def _likes(found: list[Like], waiting: int) -> answers.Likes:
+    rows: list[answers.LikeRow] = [
+        {"sha": f.loop.sha, "name": f.loop.name, "alike": round(f.alike, 3), "why": f.why}
+        for f in found
+    ]
+    return {"rows": rows, "waiting": waiting}
 
 
 def _member(project: Project, member: Member, loops: dict[str, Loop]) -> answers.FamilyMember:

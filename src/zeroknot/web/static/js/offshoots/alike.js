@@ -5,7 +5,7 @@ import { getJson } from "../net/api.js";
 import { section } from "../sections.js";
 
 /** @typedef {import("api").Rank} Rank */
-/** @typedef {"all" | "sound" | "rhythm" | "tone"} By */
+/** @typedef {"all" | "sound" | "rhythm" | "tone" | "fits"} By fits: what goes with all that plays at the playhead */
 
 const AGAIN_MS = 1500; // after which those that were not measured yet are asked for again
 
@@ -30,7 +30,8 @@ export const alike = (shared) => {
       if (!shared.focused) return;
       this.likeText = this.likes.length ? this.likeText : "Listening…";
       const of = shared.focused;
-      const found = await view.ask("like", (signal) => getJson(`${shared.path}/hand/${shared.nameOf(of)}/like?by=${by}`, signal));
+      const path = by === "fits" ? `${shared.path}/fits?beat=${this.beatHere()}` : `${shared.path}/hand/${shared.nameOf(of)}/like?by=${by}`;
+      const found = await view.ask("like", (signal) => getJson(path, signal));
       if (!found || of !== shared.focused) return;
       /** @type {import("api").LikeRow[]} */
       const rows = found.rows;
