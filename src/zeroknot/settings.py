@@ -6,7 +6,7 @@ Every setting can be given as ZEROKNOT_<NAME>.
 from pathlib import Path
 
 from platformdirs import user_data_path
-from pydantic import Field
+from pydantic import Field, field_validator
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 
@@ -29,3 +29,9 @@ class Settings(BaseSettings):
         None, description="folder from which files come in by themselves; prints go to it"
     )
     exchange: str = Field("", description="address of a loop exchange; none where it is empty")
+
+    @field_validator("watch", mode="before")
+    @classmethod
+    def _none_where_it_is_empty(cls, watch: object) -> object:
+        """An empty value names no folder; it is not the one that the server was started in."""
+        return watch or None

@@ -1,13 +1,18 @@
 """The watched folder: files come in by themselves, prints go out."""
 
 import os
+import unittest
 from pathlib import Path
+from unittest import mock
 
 import soundfile
 
 from tests.sounds import audio, rendered, sine
 from tests.studio.helper import StudioTest
 from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.settings import Settings
+from zeroknot.studio.executors import Executors
+from zeroknot.studio.studio import Studio
 from zeroknot.studio.watched import PRINTED, Watched
 
 
@@ -70,12 +75,15 @@ class WatchedTest(StudioTest):
         self.assertIsNone(self.watched.take_out(loop.sha))
 
 
+class SettingTest(unittest.TestCase):
+    def test_an_empty_setting_watches_nothing(self):
+        for said, wanted in (("", None), ("in", Path("in"))):
+            with mock.patch.dict(os.environ, {"ZEROKNOT_WATCH": said}):
+                self.assertEqual(Settings().watch, wanted)
+
+
 class WithAWatchTest(StudioTest):
     def opened(self):
-        from zeroknot.settings import Settings
-        from zeroknot.studio.executors import Executors
-        from zeroknot.studio.studio import Studio
-
         studio = Studio(Settings(data=self.folder, watch=self.folder / "in"), Executors.inline())
         self.addCleanup(studio.close)
         return studio
