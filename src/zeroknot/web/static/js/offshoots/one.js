@@ -11,6 +11,7 @@ import { originalOf } from "./model.js";
 
 const TURN_ROUNDS = 1; // heard of each where all are heard one after another
 const MATCHED_DB = -18;
+const BEGUN_MS = 40; // between two looks whether it has begun
 const MOST_MATCH_DB = 15;
 
 /** @param {import("./shared.js").Shared} shared */
@@ -80,10 +81,12 @@ export const one = (shared) => {
     /** As loud as the others: by what its body measures. @param {string} id */
     async matchLevel(id) {
       const { engine_: engine } = session;
+      // Until it has begun what sounds is the one before it, which must not be begun again.
+      while (this.heard === id && engine?.hand.plan.next) await new Promise((done) => setTimeout(done, BEGUN_MS));
       const digest = engine?.hand.sheet?.digest;
-      if (!engine || !digest || this.withRest) return;
+      if (!engine || !digest || this.withRest || this.heard !== id) return;
       const found = await view.ask("loudness", (signal) => getJson(`/api/renders/${digest}/loudness/body`, signal));
-      if (!found || this.heard !== id || engine.hand.sheet?.digest !== digest) return;
+      if (!found || this.heard !== id || engine.hand.sheet?.digest !== digest || engine.hand.plan.next) return;
       const db = Math.max(-MOST_MATCH_DB, Math.min(MOST_MATCH_DB, MATCHED_DB - found.fitted));
       engine.hand.gains = { ...engine.hand.gains, fitted: Number.isFinite(db) ? 10 ** (db / 20) : 1 };
       engine.hand.hear(engine.hand.sheet, "fitted");
