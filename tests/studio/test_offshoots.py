@@ -23,6 +23,7 @@ from zeroknot.document.edits.offshoot import AddOffshoots
 from zeroknot.document.grow import CHANGES, sound_of
 from zeroknot.document.stored import edit_text, edit_value, strand_value
 from zeroknot.settings import Settings
+from zeroknot.studio.audition import Audition, auditioned
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import in_hand
 from zeroknot.studio.intents.cutting import ChangePieces
@@ -233,6 +234,15 @@ class KeepTest(Family):
         self.assertEqual(self.tree().strand(strand.id).order, strand.order)
         with self.assertRaisesRegex(EditError, "not printed here"):
             self.do(LayAsPrinted(hand=self.loop.sha, as_printed=True))
+
+    def test_on_half_and_on_so_many_bars_its_order_is_laid_so_too(self):
+        loop = self.keep(self.grow(count=1, may=("order",))[0])
+        self.do(Place(hand=loop.sha, beat=0, lay=2.0))
+        laid = self.tree().strands[-1]
+        self.assertEqual((laid.round_beats, laid.order.beats, laid.span), (16.0, 16.0, 16.0))
+        hand = auditioned(self.tree(), self.studio.hand(self.tree(), f"~{loop.sha}"),
+                          Audition(bars=1.0))  # fmt: skip
+        self.assertEqual((hand.strand.round_beats, hand.strand.span), (4.0, 4.0))
 
     def test_a_kit_of_two_breaks_has_two_parents(self):
         from zeroknot.studio.intents.kits import TakeSlices

@@ -2,11 +2,10 @@
 
 from collections.abc import Callable
 from dataclasses import replace
-from random import Random
 
 from zeroknot.core.errors import EditError
-from zeroknot.core.order.deal import MOST_SEED, Deal, dealt
-from zeroknot.core.order.order import Order, Tile
+from zeroknot.core.order.deal import Deal, dealt
+from zeroknot.core.order.order import Order
 from zeroknot.core.slicing.cut import Cut, Cuts, into_equal, nearest
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 from zeroknot.document.slices import Dealt
@@ -74,10 +73,6 @@ def cut_evenly(strand: Strand, beats: float, attacks: Cuts = ()) -> Cut:
     return Cut.at(nearest(cuts, attacks, NEAR_SECONDS))
 
 
-def _chopped(strand: Strand, attacks: Cuts, seed: int) -> Strand:
-    return chopped(strand, Random(seed).randrange(MOST_SEED), attacks)
-
-
 # By key, with what it is called.
 QUICK: dict[str, tuple[str, Callable[[Strand, Cuts, int], Strand]]] = {
     "reverse": ("backwards", lambda s, _a, _n: reversed_whole(s)),
@@ -85,10 +80,5 @@ QUICK: dict[str, tuple[str, Callable[[Strand, Cuts, int], Strand]]] = {
     "double": ("double speed", lambda s, _a, _n: times(s, 0.5)),
     "down": ("down four", lambda s, _a, _n: shifted(s, DOWN)),
     "hold": ("a held moment", lambda s, _a, _n: held_moment(s)),
-    "chop": ("chopped and dealt", _chopped),
+    "chop": ("chopped and dealt", lambda s, attacks, seed: chopped(s, seed, attacks)),
 }
-
-
-def tiles_of(strand: Strand) -> tuple[Tile, ...]:
-    """What its pieces play, in order."""
-    return (strand.order or strand.as_cut).tiles if strand.cut else ()

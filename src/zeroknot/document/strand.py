@@ -138,6 +138,11 @@ class Strand(Named):
         return Order.as_cut(starts, self.tied.warp)
 
     @property
+    def shelved(self) -> str:
+        """SHA-256 of the loop on the shelf that it is: a print, though made again."""
+        return self.printed or self.loop
+
+    @property
     def sources(self) -> tuple[str, ...]:
         """SHA-256 of its recording and of those that it borrows from."""
         borrowed = self.cut.borrowed if self.cut else ()

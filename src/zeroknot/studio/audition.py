@@ -9,6 +9,7 @@ from zeroknot.core.errors import EditError
 from zeroknot.core.listening.sound_kind import UNPITCHED
 from zeroknot.core.loop import Loop
 from zeroknot.document.project import Project
+from zeroknot.document.quick import times
 from zeroknot.studio.hand import Hand, in_key_of
 
 MATCHED_DB = -18.0  # loudness (BS.1770) that auditions are brought to
@@ -42,11 +43,11 @@ AS_IT_IS = Audition()
 def auditioned(project: Project, hand: Hand, audition: Audition) -> Hand:
     """What is in hand, as it is to be heard."""
     strand = hand.strand
-    span = strand.span * audition.lay
+    beats = strand.round_beats * audition.lay
     if audition.bars is not None:
-        span = audition.bars * project.metre_map.metre_at(1).beats_per_bar
-    if span != strand.span:
-        strand = strand.laid_on(span)
+        beats = audition.bars * project.metre_map.metre_at(1).beats_per_bar
+    if beats != strand.round_beats:
+        strand = times(strand, beats / strand.round_beats)
     # A strand that is in the project has the shift it was given.
     if audition.in_key and hand.is_new and hand.loop.sound not in UNPITCHED:
         strand = strand.changed(in_key=in_key_of(hand.loop, hand.tones))

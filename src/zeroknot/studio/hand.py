@@ -79,8 +79,8 @@ class Hand:
 
     @property
     def shelved(self) -> str:
-        """SHA-256 of the loop on the shelf that it is: a print, though made again."""
-        return self.strand.printed or self.loop.sha
+        """As of its strand."""
+        return self.strand.shelved
 
     @property
     def hits(self) -> tuple[Hit, ...]:
@@ -121,7 +121,7 @@ def in_hand(project: Project, loops: LoopStore, name: str) -> Hand:
         return Hand(strand, loops.get(strand.loop), False)
     loop = loops.get(name)
     for strand in project.strands:
-        if (strand.printed or strand.loop) == loop.sha:
+        if strand.shelved == loop.sha:
             return Hand(strand, loops.get(strand.loop), False)
     again = made_again(loop, loops)
     if again is not None:

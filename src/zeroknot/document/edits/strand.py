@@ -36,8 +36,7 @@ class ChangeStrand(Edit):
     def apply(self, project: Project) -> Project:
         before = project.strand(self.strand.id)
         # A print is made again, or laid as it was printed: two ways of one loop.
-        is_same = (before.printed or before.loop) == (self.strand.printed or self.strand.loop)
-        if before.loop != self.strand.loop and not is_same:
+        if before.loop != self.strand.loop and before.shelved != self.strand.shelved:
             raise EditError("a strand stays with its loop; take the other loop in hand instead")
         _ = self.strand.warp
         changed = project.changed(strands=replaced(project.strands, self.strand))

@@ -246,8 +246,7 @@ class LayAsPrinted(Intent):
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         hand = in_hand(project, known.loops, self.hand)
-        sha = hand.strand.printed or hand.strand.loop
-        loop = known.loops.get(sha)
+        loop = known.loops.get(hand.shelved)
         again = made_again(loop, known.loops)
         if again is None:
             raise EditError(f"{loop.name} was not printed here from loops that are still here")

@@ -284,7 +284,7 @@ def row_json(row: Facts, project: Project | None) -> dict[str, Any]:
         "is_print": row.is_print,
         "favourite": row.favourite,
         "yarn": next(
-            (s.yarn for s in project.strands if s.loop == row.sha) if project else iter(()),
+            (s.yarn for s in project.strands if s.shelved == row.sha) if project else iter(()),
             yarn_of(row.sha),
         ),
         "duration_ratio": ratio,

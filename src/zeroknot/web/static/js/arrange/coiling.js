@@ -21,7 +21,7 @@ export class Coiling {
     /** What was left there when that began. @type {Stretch[]} */
     this.leftBefore = [];
     // Who leaves the page while it is recorded finds it there again.
-    for (const leaving of ["pagehide", "visibilitychange"]) window.addEventListener(leaving, () => this.keep());
+    window.addEventListener("pagehide", () => this.keep());
   }
 
   get keptAs() {

@@ -5,6 +5,7 @@ import { getJson, post, postOnce } from "../net/api.js";
 import { round } from "../format.js";
 import { barLine } from "../metre.js";
 import { section } from "../sections.js";
+import { downloadFile } from "../shelf/download.js";
 import { originalOf } from "./model.js";
 
 /** @typedef {import("api").ShownRecipe} ShownRecipe */
@@ -17,8 +18,6 @@ const MOST_MATCH_DB = 15;
 /** @param {import("./shared.js").Shared} shared */
 export const one = (shared) => {
   const { view, session, app } = shared;
-  /** @type {ShownRecipe | null} */
-  let recipe = null;
   /** Who was heard before it, to go back to. */
   let before = "";
   let turnEnds = 0;
@@ -59,7 +58,6 @@ export const one = (shared) => {
       if (!found || asked !== shared.focused) return;
       /** @type {ShownRecipe} */
       const own = found.own;
-      recipe = own;
       this.unlike = other && !found.unlike.length ? ["Both are made alike."] : found.unlike;
       this.steps = own.steps.map((step, i) => ({ number: i + 1, title: step.title, said: step.said, view: step.view }));
       const bars = round(own.beats / session.state.beats_per_bar, 2);
@@ -240,11 +238,8 @@ export const one = (shared) => {
       if (fresh) app.go(`/p/${session.state.id}/${noun}/${fresh.id}`);
     },
 
-    download() {
-      if (shared.focused) location.assign(`${shared.path}/hand/${shared.nameOf(shared.focused)}/recipe.json?beat=${this.beatHere()}`);
+    async download() {
+      if (shared.focused) await downloadFile(session, `${shared.path}/hand/${shared.nameOf(shared.focused)}/recipe.json?beat=${this.beatHere()}`, "recipe.json");
     },
-
-    /** For tests. */
-    recipeHeard: () => recipe,
   });
 };
