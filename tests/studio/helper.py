@@ -6,6 +6,7 @@ import unittest
 from pathlib import Path
 
 from tests.sounds import rendered
+from zeroknot.core.formats.handed import HandOver
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.settings import Settings
 from zeroknot.store.shelf_query import Query
@@ -40,6 +41,10 @@ class StudioTest(unittest.TestCase):
     def on_shelf(self, words=""):
         """Loops on the shelf with these words."""
         return [self.studio.shelf.loop(sha) for sha in self.studio.shelf.shas(Query(words=words))]
+
+    def wav_of(self, sha, bits):
+        """The loop as a file to take away."""
+        return self.studio.handing_over.files([sha], HandOver.wav(bits))
 
     def submit(self, project, intent):
         revision = self.studio.projects.state(project).revision

@@ -123,7 +123,7 @@ class MidiLoopsTest(StudioTest):
         info = soundfile.info(self.studio.store.path(printed.sha))
         self.assertEqual((info.frames, info.channels), (frame(8 * 60 / 97 * 44_100), 2))
         self.assertFalse(printed.is_midi)
-        download = self.studio.prints.wav(loop.sha, 24)
+        download = self.wav_of(loop.sha, 24)
         sound, _ = soundfile.read(download.file)
         self.assertEqual(sound.shape, (loop.frames, 2))
         self.assertGreater(np.abs(sound).max(), 0.05)

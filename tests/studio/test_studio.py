@@ -203,7 +203,7 @@ class BringingTest(StudioTest):
         self.assertIn("<img src=x onerror=alert(1)>", shown)
         self.assertTrue(all(0 < len(n) <= 300 for n in shown))
         for loop in self.on_shelf():
-            file = self.studio.prints.wav(loop.sha, 16)
+            file = self.wav_of(loop.sha, 16)
             self.assertNotRegex(file.name, r"[/\\<>]")
         self.assertEqual(
             {p.name for p in self.folder.iterdir()},
@@ -495,7 +495,10 @@ class PrintsTest(StudioTest):
         self.assertNotIn("88", made.name)
         self.assertTrue(made.name.startswith("lamp_Dm, "), made.name)
         self.assertIsNone(made.claims.tempo_bpm)
-        self.assertRegex(self.studio.prints.wav(made.sha, 24).name, r"^lamp_Dm_97bpm.*\.wav$")
+        self.assertRegex(
+            self.wav_of(made.sha, 24).name,
+            r"^lamp_Dm_97bpm.*\.wav$",
+        )
 
     def test_exact_length_recipe_and_shelf(self):
         loop = self.printed()
@@ -547,7 +550,7 @@ class PrintsTest(StudioTest):
         self.assertEqual(self.printed().sha, self.printed().sha)
 
     def test_download(self):
-        file = self.studio.prints.wav(self.printed().sha, 24)
+        file = self.wav_of(self.printed().sha, 24)
         self.assertEqual((file.name, file.lowered_db), ("drums_103_97bpm.wav", 0.0))
         with soundfile.SoundFile(file.file) as opened:
             self.assertEqual((opened.subtype, opened.frames), ("PCM_24", 218_227))
@@ -555,17 +558,17 @@ class PrintsTest(StudioTest):
     def test_levels_over_full_scale_are_lowered_and_said(self):
         data = wav_bytes(audio(sine(200, 1.0, 2.0)), 32)
         loud = self.bring(data, "loud.wav")
-        file = self.studio.prints.wav(loud.sha, 24)
+        file = self.wav_of(loud.sha, 24)
         self.assertAlmostEqual(file.lowered_db, 6.02, delta=0.02)
         self.assertAlmostEqual(np.abs(soundfile.read(file.file)[0]).max(), 1.0, places=4)
-        self.assertEqual(self.studio.prints.wav(loud.sha, 32).lowered_db, 0.0)
+        self.assertEqual(self.wav_of(loud.sha, 32).lowered_db, 0.0)
 
     def test_refusals(self):
         for name, make in {
             "seam": lambda: self.printed(seam="fold"),
-            "bits": lambda: self.studio.prints.wav(self.drums.sha, 8),
-            "loop": lambda: self.studio.prints.wav("0" * 64, 24),
-            "no hash": lambda: self.studio.prints.wav("../etc/passwd", 24),
+            "bits": lambda: self.wav_of(self.drums.sha, 8),
+            "loop": lambda: self.wav_of("0" * 64, 24),
+            "no hash": lambda: self.wav_of("../etc/passwd", 24),
         }.items():
             with self.subTest(name), self.assertRaises(ZeroKnotError):
                 make()

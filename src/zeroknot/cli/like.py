@@ -41,13 +41,13 @@ def like(
     engine = opened_database(data / DATABASE)
     try:
         loops, store = LoopStore(engine), LikenessStore(engine)
-        missing = store.missing(loops.on_shelf())
+        missing = store.table().missing(loops.on_shelf())
         for i, sha in enumerate(missing):
             if not as_json and i % 50 == 0:
                 print(f"listening to {len(missing) - i} loops…", file=sys.stderr)
             store.keep(sha, measured(data, loops.get(sha)))
         table = store.table()
-        found = table.nearest(vector, way, n)
+        found = table.nearest(vector, way, n, set(loops.on_shelf()))
         named = loops.named(sha for sha, _ in found)
         rows = [
             {"name": named[sha].name, "alike": round(alike, 3),

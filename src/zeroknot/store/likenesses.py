@@ -1,7 +1,8 @@
 """What is each loop like? Kept by hash, and held in memory to find the nearest by."""
 
+import itertools
 import threading
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from typing import Literal
 
 import numpy as np
@@ -33,8 +34,13 @@ class Table:
         place = self._place.get(sha)
         return None if place is None else self.vectors[place]
 
-    def nearest(self, vector: Floats, by: By, count: int) -> list[tuple[str, float]]:
-        """The hashes most like one, the likeliest first, and how alike, −1…1."""
+    def nearest(
+        self, vector: Floats, by: By, count: int, among: Collection[str] | None = None
+    ) -> list[tuple[str, float]]:
+        """The hashes most like one, the likeliest first, and how alike, −1…1.
+
+        among  those that are meant; all where None
+        """
         if not self.shas:
             return []
         asked = vector.astype(np.float32).copy()
@@ -45,10 +51,14 @@ class Table:
         else:
             part = SLICES[by]
             alike = self.vectors[:, part] @ asked[part]
-        most = min(count, alike.size)
-        best = np.argpartition(-alike, most - 1)[:most]
-        best = best[np.lexsort((best, -alike[best]))]
-        return [(self.shas[i], float(alike[i])) for i in best]
+        order = np.argsort(-alike, kind="stable")
+        named = ((self.shas[i], float(alike[i])) for i in order)
+        meant = named if among is None else (one for one in named if one[0] in among)
+        return list(itertools.islice(meant, count))
+
+    def missing(self, shas: Iterable[str]) -> list[str]:
+        """Those of them that are not in it."""
+        return [sha for sha in shas if sha not in self._place]
 
 
 class LikenessStore:
@@ -62,16 +72,6 @@ class LikenessStore:
             session.merge(LikenessRow(sha=sha, version=VERSION, vector=vector.tobytes()))
         with self._lock:
             self._table = None
-
-    def known(self) -> set[str]:
-        """Hashes of those that today's measuring has measured."""
-        query = select(LikenessRow.sha).where(col(LikenessRow.version) == VERSION)
-        with Session(self._engine) as session:
-            return set(session.exec(query))
-
-    def missing(self, shas: Iterable[str]) -> list[str]:
-        known = self.known()
-        return [sha for sha in shas if sha not in known]
 
     def table(self) -> Table:
         """All of them; the same object until another is kept."""

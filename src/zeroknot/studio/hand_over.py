@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from zeroknot.core.errors import ZeroKnotError
+from zeroknot.core.formats.claims import without_tempo
 from zeroknot.core.formats.handed import ENDINGS, HandOver, stem, unlike_names
 from zeroknot.core.formats.pack_page import PackLoop
 from zeroknot.core.formats.riff import WavTags
@@ -39,11 +40,11 @@ class HandingOver:
         file = self._store.new_incoming()
         if len(every) == 1 and pack is None:
             task = self._executors.look("hand_one", self._store.folder, every[0], how, file)
-            return Download(f"{stems[0]}.{ENDINGS[how.format]}", file, -task.result())
+            return Download(f"{stems[0]}.{ENDINGS[how.format]}", file, 0.0 - task.result())
         task = self._executors.look("hand_many", self._store.folder, tuple(every), how, pack, file)
         changed: float = task.result()
         name = stem("{name}", {"name": pack or loops[0].set_name or "loops"})
-        return Download(f"{name}.zip", file, -changed)
+        return Download(f"{name}.zip", file, 0.0 - changed)
 
     def _handed(self, loop: Loop, name: str, pack: str | None) -> Handed:
         self._store.path(loop.sha)
@@ -84,7 +85,8 @@ def _about(loop: Loop) -> str:
 def _stem(loop: Loop, pattern: str, number: int) -> str:
     reading, key = loop.reading, Key.parse(loop.key) if loop.key else None
     fields = {
-        "name": loop.name.split(", ")[0], "bpm": f"{reading.tempo_bpm:.4g}" if reading else "",
+        "name": without_tempo(loop.name.split(", ")[0]),
+        "bpm": f"{round(reading.tempo_bpm, 2):g}" if reading else "",
         "key": key.tkey if key else "", "bars": reading.bars if reading else "",
         "set": loop.set_name, "n": f"{number:02}",
     }  # fmt: skip

@@ -9,6 +9,7 @@ from threading import Lock
 from typing import Any
 
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from zeroknot.core.listening.fitting import Fit, fit_of, in_key
@@ -24,6 +25,7 @@ from zeroknot.studio.placement import Placement
 
 Vector = NDArray[np.float32]
 MOST_AT_ONCE = 64  # measured in the background before the next are asked for
+MOST_HEARD = 2048  # renders of recipes that are remembered
 MOST_WEIGHED = 200  # of those near by rhythm, how each goes with the rest
 SURELY = 0.8  # alike, from which a part of it is named
 WORDS = {"sound": "sounds alike", "rhythm": "the same rhythm", "tone": "the same notes"}
@@ -57,6 +59,8 @@ class Likenesses:
         self._loops, self._executors = loops, executors
         self._lock = Lock()
         self._asked: set[str] = set()
+        # What recipes make, by the address of the render and the bars that it has.
+        self._heard: LRUCache[str, Vector] = LRUCache(MOST_HEARD)
 
     def nearest(
         self, project: Project, name: str, by: By, count: int, shas: tuple[str, ...]
@@ -67,19 +71,16 @@ class Likenesses:
         """
         vector = self.of(project, name)
         strand = in_hand(project, self._loops, name).strand
-        itself = {strand.loop, strand.printed, name.lstrip("~")}
-        missing = self._store.missing(shas)
-        self._measure(missing)
-        table, wanted = self._store.table(), set(shas) - itself
-        found = table.nearest(vector, by, len(table.shas))
-        best = [(sha, alike) for sha, alike in found if sha in wanted][:count]
+        waiting = self._measure(shas)
+        table, wanted = self._store.table(), set(shas) - {strand.loop, strand.shelved}
+        best = table.nearest(vector, by, count, wanted)
         loops = self._loops.named(sha for sha, _ in best)
         rows = [
             Like(loops[sha], alike, why_alike(vector, table.of(sha)))
             for sha, alike in best
             if sha in loops
         ]
-        return rows, len(self._store.missing(missing))
+        return rows, waiting
 
     def of(self, project: Project, name: str) -> Vector:
         """What is in hand is like: a loop as it came, or what a recipe makes."""
@@ -89,8 +90,7 @@ class Likenesses:
             return self._of_loop(self._loops.get(strand.printed))
         if hand.is_new and strand.cut is None and not project.grew(name):
             return self._of_loop(hand.loop)
-        vector: Vector = self._executors.look(*self._plan_task(project, name)).result()
-        return vector
+        return self._made_by(project, [name])[name]
 
     def ranked(
         self, project: Project, names: Sequence[str], beat: float, beside: str
@@ -105,10 +105,9 @@ class Likenesses:
         playing = [n for n in _playing(project, beat) if project.strand(n).loop != own]
         others = [Likeness.unpacked(self.of(project, name)) for name in playing]
         key = project.key_map.key_at(beat)
-        tasks = {name: self._executors.look(*self._plan_task(project, name)) for name in names}
         found = {}
-        for name, task in tasks.items():
-            one = Likeness.unpacked(task.result())
+        for name, vector in self._made_by(project, names).items():
+            one = Likeness.unpacked(vector)
             found[name] = Ranked(fit_of(one, others, key), 1.0 - one.alike(origin))
         return found
 
@@ -117,8 +116,7 @@ class Likenesses:
     ) -> tuple[list[Like], int]:
         """What goes best with all that plays at a beat, brought into its key; and how many of them
         nobody measured yet. Of all the nearest by rhythm and tones are weighed."""
-        missing = self._store.missing(shas)
-        self._measure(missing)
+        waiting = self._measure(shas)
         playing = _playing(project, beat)
         used = {project.strand(name).loop for name in playing}
         others = [Likeness.unpacked(self.of(project, name)) for name in playing]
@@ -138,21 +136,30 @@ class Likenesses:
             for fit, shift, sha in ranked[:count]
             if sha in loops
         ]
-        return rows, len(self._store.missing(missing))
+        return rows, waiting
 
     def _nearby(self, table: Table, others: Sequence[Likeness], wanted: set[str]) -> list[str]:
         if not others:
             return [sha for sha in table.shas if sha in wanted][:MOST_WEIGHED]
         rest = np.sum([o.packed for o in others], axis=0)
-        found = table.nearest(rest, "rhythm", len(table.shas))
-        return [sha for sha, _ in found if sha in wanted][:MOST_WEIGHED]
+        return [sha for sha, _ in table.nearest(rest, "rhythm", MOST_WEIGHED, wanted)]
 
-    def _plan_task(self, project: Project, name: str) -> tuple[Any, ...]:
-        hand = in_hand(project, self._loops, name)
-        placed = Placement.of(project, hand.strand, hand.loop)
-        metre = project.metre_map.metre_at(1)
-        bars = max(1, round(hand.strand.round_beats / metre.beats_per_bar))
-        return "vector_of_plan", self._audio.folder, placed.heard, bars
+    def _made_by(self, project: Project, names: Sequence[str]) -> dict[str, Vector]:
+        """What recipes make is like, side by side; each is rendered and listened to once."""
+        asked: dict[str, tuple[str, Future[Vector] | None]] = {}
+        for name in names:
+            hand = in_hand(project, self._loops, name)
+            plan = Placement.of(project, hand.strand, hand.loop).heard
+            metre = project.metre_map.metre_at(1)
+            bars = max(1, round(hand.strand.round_beats / metre.beats_per_bar))
+            key, task = f"{plan.digest} {bars}", None
+            if key not in self._heard:
+                task = self._executors.look("vector_of_plan", self._audio.folder, plan, bars)
+            asked[name] = key, task
+        for key, task in asked.values():
+            if task is not None:
+                self._heard[key] = task.result()
+        return {name: self._heard[key] for name, (key, _) in asked.items()}
 
     def _of_loop(self, loop: Loop) -> Vector:
         known = self._store.table().of(loop.sha)
@@ -165,14 +172,16 @@ class Likenesses:
     def _task(self, loop: Loop) -> tuple[Any, ...]:
         return "vector_of", self._audio.folder, loop.sha, *_body_of(loop)
 
-    def _measure(self, shas: list[str]) -> None:
-        """In the background; those that are asked for already are not asked for again."""
+    def _measure(self, shas: Sequence[str]) -> int:
+        """Those that nobody measured yet, in the background; how many are still missing."""
+        missing = self._store.table().missing(shas)
         with self._lock:
-            fresh = [sha for sha in shas if sha not in self._asked][:MOST_AT_ONCE]
+            fresh = [sha for sha in missing if sha not in self._asked][:MOST_AT_ONCE]
             self._asked |= set(fresh)
         for loop in self._loops.named(fresh).values():
             future = self._executors.listen(*self._task(loop))
             future.add_done_callback(partial(self._measured, loop.sha))
+        return len(self._store.table().missing(missing)) if missing else 0
 
     def _measured(self, sha: str, future: "Future[Vector]") -> None:
         with self._lock:

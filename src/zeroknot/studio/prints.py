@@ -4,7 +4,6 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from zeroknot.core.formats.claims import without_tempo
-from zeroknot.core.formats.riff import WavTags
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
@@ -111,20 +110,6 @@ class Prints:
             run = (printed.run if printed else None) or run
         return Written(strand.name, printed_from(run, self._loops), run, strand_told(strand))
 
-    def wav(self, sha: str, bits: int) -> Download:
-        """A loop as WAV with loop points and tags; PCM is lowered where it would clip."""
-        loop = self._loops.get(sha)
-        self._store.path(sha)
-        reading, key = loop.reading, _key_of(loop)
-        tempo = reading.tempo_bpm if reading else None
-        body = (reading.downbeat_s, reading.end_s) if reading else None
-        tags = WavTags(title=loop.name, tempo_bpm=tempo, key=key.tkey if key else None)
-        file = self._store.new_incoming()
-        task = ("wav_to_file", self._store.folder, sha, loop.rate, loop.claims.voice, bits, body,
-                tags, file)  # fmt: skip
-        lowered_db: float = self._executors.look(*task).result()
-        return Download(file_name(loop, tempo, key), file, lowered_db)
-
 
 def printed_from(run: Run, loops: LoopStore) -> tuple[tuple[str, str], ...]:
     """Hash and name of each recording that a run needs."""
@@ -159,20 +144,3 @@ def printed_key(loop: Loop, plan: PassPlan) -> str | None:
     if others or abs(shift - round(shift)) > NEARLY_A_SEMITONE:
         return None
     return str(Key.parse(loop.key).shifted(round(shift)))
-
-
-def _key_of(loop: Loop) -> Key | None:
-    """The key a loop is said to be in."""
-    return Key.parse(loop.key) if loop.key else None
-
-
-def file_name(loop: Loop, tempo: float | None, key: Key | None) -> str:
-    """ "name_96bpm_Dm.wav": letters, digits and spaces of the name, nothing that makes a path."""
-    name = without_tempo(loop.name.split(", ")[0])
-    kept = "".join(c if c.isalnum() or c in " -_" else " " for c in name)
-    parts = [" ".join(kept.split())[:80].strip("_- ") or "loop"]
-    if tempo:
-        parts.append(f"{round(tempo, 2):g}bpm")
-    if key:
-        parts.append(key.tkey)
-    return Path("_".join(parts)).name + ".wav"

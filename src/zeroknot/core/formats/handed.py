@@ -61,6 +61,14 @@ class HandOver:
                 + ", ".join(f"{{{name}}}" for name in FIELDS)
             )
 
+    @classmethod
+    def wav(cls, bits: int) -> "HandOver":
+        """A WAV of 16, 24 or 32 bits, as loud as it is. Raises FormatError for others."""
+        known: dict[int, Format] = {16: "wav16", 24: "wav24", FLOAT_BITS: "wav32"}
+        if bits not in known:
+            raise FormatError(f"a WAV file of {bits} bits is not written here; choose 16, 24 or 32")
+        return cls(known[bits])
+
 
 def levelled(sound: Audio, level: Level, can_clip: bool) -> tuple[Audio, float]:
     """The sound at another level, and by how many dB it was changed.

@@ -47,7 +47,6 @@ TASKS: dict[str, Callable[..., Any]] = {
         takes.seams_of_pass,
         files.crop_to_file,
         files.print_to_file,
-        files.wav_to_file,
         handing.hand_one,
         handing.hand_many,
         kits.kit_to_zip,

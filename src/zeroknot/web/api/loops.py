@@ -121,7 +121,7 @@ def files(studio: StudioDep, ask: AskFiles) -> Response:
 @router.get("/loops/{sha}/wav")
 def wav(studio: StudioDep, sha: str, bits: int = 24) -> Response:
     """The loop as WAV; a header says by how many dB it was lowered so as not to clip."""
-    return _handed(studio.prints.wav(sha, bits))
+    return _handed(studio.handing_over.files([sha], HandOver.wav(bits)))
 
 
 def _handed(file: Download) -> Response:
