@@ -136,6 +136,18 @@ class GrowTest(Family):
         with self.assertRaises(NotFoundError):
             self.do(DropGrown(offshoots=("nobody",)))
 
+    def test_placed_twice_it_is_one_strand_and_stays_itself_whatever_becomes_of_that(self):
+        grown = self.grow(count=1, may=("order",))[0]
+        for beat in (0, 8):
+            self.do(Place(hand=grown.id, beat=beat))
+        [strand] = self.tree().strands
+        self.do(SetShift(hand=grown.id, semitones=5))
+        self.assertEqual(self.tree().strand(strand.id).shift, 5)
+        itself = self.studio.hand(self.tree(), f"~{grown.id}")
+        self.assertEqual((itself.strand.shift, itself.is_new), (0, True))
+        self.assertNotEqual(itself.strand.id, strand.id)
+        self.assertEqual(self.tree().offshoot(grown.id), grown)
+
     def test_edits_of_it_are_kept_as_text(self):
         self.grow(count=2)
         edit = AddOffshoots(offshoots=self.tree().offshoots, what="grow 2")

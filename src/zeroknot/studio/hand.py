@@ -106,19 +106,15 @@ def in_hand(project: Project, loops: LoopStore, name: str) -> Hand:
 
     What was printed here is made again from its recordings: no stretch of a stretch.
 
-    name  a strand's id, an offshoot's, or a loop's SHA-256; with ITSELF before it, the loop
-          whatever the project has made of it
+    name  a strand's id, an offshoot's, or a loop's SHA-256; with ITSELF before it, the loop or the
+          offshoot whatever the project has made of it
     """
     if name.startswith(ITSELF):
-        loop = loops.get(name[len(ITSELF) :])
-        strand = made_again(loop, loops) or fresh_strand(project, loop)
+        strand = of_itself(project, loops, name[len(ITSELF) :])
         return Hand(strand, loops.get(strand.loop), True)
     if len(name) != SHA_DIGITS:
-        if project.grew(name):
-            strand = grown_strand(project.offshoot(name))
-            return Hand(strand, loops.get(strand.loop), True)
-        strand = project.strand(name)
-        return Hand(strand, loops.get(strand.loop), False)
+        strand, is_new = _named(project, name)
+        return Hand(strand, loops.get(strand.loop), is_new)
     loop = loops.get(name)
     for strand in project.strands:
         if strand.shelved == loop.sha:
@@ -130,9 +126,25 @@ def in_hand(project: Project, loops: LoopStore, name: str) -> Hand:
     return Hand(fresh_strand(project, loop), loop, True)
 
 
-def grown_strand(offshoot: Offshoot) -> Strand:
-    """An offshoot as a strand of its own."""
-    return offshoot.strand.changed(id=new_id(), name=offshoot.name, printed=offshoot.kept)
+def of_itself(project: Project, loops: LoopStore, name: str) -> Strand:
+    """A new strand of what an offshoot, a print or a loop is made by."""
+    if project.grew(name):
+        return _grown(project.offshoot(name)).changed(id=new_id())
+    loop = loops.get(name)
+    return made_again(loop, loops) or fresh_strand(project, loop)
+
+
+def _named(project: Project, name: str) -> tuple[Strand, bool]:
+    """The strand of that id, or the one that an offshoot is in the project; is it new there?"""
+    if not project.grew(name):
+        return project.strand(name), False
+    grown = _grown(project.offshoot(name))
+    there = next((s for s in project.strands if s.id == grown.id), None)
+    return (grown, True) if there is None else (there, False)
+
+
+def _grown(offshoot: Offshoot) -> Strand:
+    return offshoot.strand.changed(name=offshoot.name, printed=offshoot.kept)
 
 
 def made_again(loop: Loop, loops: LoopStore) -> Strand | None:

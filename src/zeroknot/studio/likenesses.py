@@ -20,7 +20,7 @@ from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.likenesses import SLICES, By, LikenessStore, Table
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
-from zeroknot.studio.hand import in_hand
+from zeroknot.studio.hand import ITSELF, in_hand
 from zeroknot.studio.placement import Placement
 
 Vector = NDArray[np.float32]
@@ -88,7 +88,7 @@ class Likenesses:
         strand = hand.strand
         if strand.printed:
             return self._of_loop(self._loops.get(strand.printed))
-        if hand.is_new and strand.cut is None and not project.grew(name):
+        if hand.is_new and strand.cut is None and not project.grew(name.removeprefix(ITSELF)):
             return self._of_loop(hand.loop)
         return self._made_by(project, [name])[name]
 
@@ -146,20 +146,26 @@ class Likenesses:
 
     def _made_by(self, project: Project, names: Sequence[str]) -> dict[str, Vector]:
         """What recipes make is like, side by side; each is rendered and listened to once."""
-        asked: dict[str, tuple[str, Future[Vector] | None]] = {}
+        found: dict[str, Vector] = {}
+        waiting: dict[str, tuple[str, Future[Vector]]] = {}
         for name in names:
             hand = in_hand(project, self._loops, name)
             plan = Placement.of(project, hand.strand, hand.loop).heard
             metre = project.metre_map.metre_at(1)
             bars = max(1, round(hand.strand.round_beats / metre.beats_per_bar))
-            key, task = f"{plan.digest} {bars}", None
-            if key not in self._heard:
+            key = f"{plan.digest} {bars}"
+            with self._lock:
+                known = self._heard.get(key)
+            if known is not None:
+                found[name] = known
+            else:
                 task = self._executors.look("vector_of_plan", self._audio.folder, plan, bars)
-            asked[name] = key, task
-        for key, task in asked.values():
-            if task is not None:
-                self._heard[key] = task.result()
-        return {name: self._heard[key] for name, (key, _) in asked.items()}
+                waiting[name] = key, task
+        for name, (key, task) in waiting.items():
+            found[name] = task.result()
+            with self._lock:
+                self._heard[key] = found[name]
+        return found
 
     def _of_loop(self, loop: Loop) -> Vector:
         known = self._store.table().of(loop.sha)

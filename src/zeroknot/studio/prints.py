@@ -19,7 +19,7 @@ from zeroknot.document.strand import Strand
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
-from zeroknot.studio.hand import Hand, in_hand
+from zeroknot.studio.hand import ITSELF, Hand, in_hand
 from zeroknot.studio.made_loops import MadeLoops
 from zeroknot.studio.placement import Placement
 
@@ -66,7 +66,8 @@ class Prints:
         bars = strand.round_beats / metre.beats_per_bar
         name = without_tempo(strand.name.split(", ")[0] if strand.printed else strand.name)
         name = f"{name}, {bars:g} bar{'s' * (bars != 1)} at {tempo:g}"
-        grown = project.offshoot(hand_name) if project.grew(hand_name) else None
+        itself = hand_name.removeprefix(ITSELF)
+        grown = project.offshoot(itself) if project.grew(itself) else None
         if grown:
             name = grown.name
         pulses_per_bar = metre.pulses_per_bar

@@ -27,10 +27,10 @@ from zeroknot.studio.hand import (
     SHA_DIGITS,
     Hand,
     fresh_strand,
-    grown_strand,
     in_hand,
     made_again,
     new_id,
+    of_itself,
 )
 from zeroknot.studio.intents.base import Intent, Resolved
 from zeroknot.studio.intents.slicing import edges_of
@@ -232,7 +232,11 @@ class TakeUp(Intent):
     of: str
 
     def resolve(self, project: Project, known: Known) -> Resolved:
-        strand = recipe_of(project, known, self.of)
+        name = self.of.removeprefix(ITSELF)
+        if len(name) == SHA_DIGITS or project.grew(name):
+            strand = of_itself(project, known.loops, name)
+        else:
+            strand = project.strand(name).changed(id=new_id())
         edit = AddStrand(strand=strand)
         return Resolved(Together(edits=(edit,), what=f"take up {strand.name}"))
 
@@ -261,22 +265,12 @@ class LayAsPrinted(Intent):
 
 def parents_of(project: Project, name: str, strand: Strand) -> tuple[str, ...]:
     """What grows from something is a child of that: of the loop where there is one."""
-    if name.startswith(ITSELF) or len(name) == SHA_DIGITS:
-        return (name.removeprefix(ITSELF),)
+    name = name.removeprefix(ITSELF)
+    if len(name) == SHA_DIGITS:
+        return (name,)
     if project.grew(name):
         return (project.offshoot(name).kept or name,)
     return descends_from(strand)
-
-
-def recipe_of(project: Project, known: Known, name: str) -> Strand:
-    """A new strand of what an offshoot, a print or a loop is made by."""
-    sha = name.removeprefix(ITSELF)
-    if len(sha) != SHA_DIGITS:
-        if project.grew(name):
-            return grown_strand(project.offshoot(name))
-        return project.strand(name).changed(id=new_id())
-    loop = known.loops.get(sha)
-    return made_again(loop, known.loops) or fresh_strand(project, loop)
 
 
 def _bed(project: Project, hand: Hand, known: Known) -> Bed:

@@ -169,7 +169,7 @@ export const one = (shared) => {
         else session.say(`${one.name} is on the shelf already.`);
         return;
       }
-      const made = await view.ask("keep", (signal) => post(`${shared.path}/prints`, { hand: one.id, seam: "wrap", with_lead: false, beat: this.beatHere() }, { signal }));
+      const made = await view.ask("keep", (signal) => post(`${shared.path}/prints`, { hand: shared.nameOf(one.id), seam: "wrap", with_lead: false, beat: this.beatHere() }, { signal }));
       if (!made) return;
       if (await view.intent({ kind: "keep_grown", offshoot: one.id, sha: made.sha })) {
         if (shared.focused === one.id) shared.focused = made.sha;

@@ -79,7 +79,7 @@ export class Shared {
 
   /** The name that one is in hand by: itself, whatever the project has made of it. @param {string} id */
   nameOf(id) {
-    return this.members.find((m) => m.id === id)?.kind === "grown" ? id : `~${id}`;
+    return `~${id}`;
   }
 
   /** A loop of it that is always there. */
