@@ -45,6 +45,7 @@ from zeroknot.studio.known import (
 
 SHA_DIGITS = 64
 ITSELF = "~"
+LONGEST_HAND = SHA_DIGITS + len(ITSELF)  # of the names that something is in hand by
 FOLLOWED_WITHIN = 0.03  # of the reading's pulse: then what was heard are its pulses
 # Without the groove; without the straightening; with the zero knot and end knot alone.
 KNOT_SETS = ("ungrooved", "unstraightened", "ends")

@@ -34,7 +34,7 @@ from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.groove import FeelChange, KeptGroove, LaidGroove
 from zeroknot.document.project import Clip, Project
 from zeroknot.document.strand import LONGEST_NAME, Strand
-from zeroknot.studio.hand import Hand, in_hand, new_id
+from zeroknot.studio.hand import LONGEST_HAND, Hand, in_hand, new_id
 from zeroknot.studio.intents.base import FitIntent, Intent, Resolved
 from zeroknot.studio.intents.by_bar import with_change, without_change
 from zeroknot.studio.known import Known
@@ -147,7 +147,7 @@ class TakeGroove(Intent):
     """
 
     kind: Literal["take_groove"] = "take_groove"
-    hand: str | None = Field(None, max_length=64)
+    hand: str | None = Field(None, max_length=LONGEST_HAND)
     tracks: tuple[str, ...] = Field((), max_length=200)
     first_bar: int = Field(1, ge=1, le=100_000)
     bars: int = Field(ge=1, le=MOST_BARS)
@@ -320,7 +320,7 @@ class KeepLaid(Intent):
     """Keep the groove that is laid over what is in hand."""
 
     kind: Literal["keep_laid_groove"] = "keep_laid_groove"
-    hand: str = Field(max_length=64)
+    hand: str = Field(max_length=LONGEST_HAND)
     name: str = Field("", max_length=LONGEST_NAME)
 
     def resolve(self, project: Project, known: Known) -> Resolved:

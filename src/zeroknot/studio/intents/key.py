@@ -20,7 +20,7 @@ from zeroknot.document.edits.time import SetKeys
 from zeroknot.document.edits.track import AddTrack
 from zeroknot.document.project import Clip, KeyChange, Project, Track
 from zeroknot.document.strand import LONGEST_NAME, Strand
-from zeroknot.studio.hand import Hand, has_notes, in_hand, in_key_of, new_id
+from zeroknot.studio.hand import LONGEST_HAND, Hand, has_notes, in_hand, in_key_of, new_id
 from zeroknot.studio.intents.base import FitIntent, Intent, Resolved
 from zeroknot.studio.intents.by_bar import with_change, without_change
 from zeroknot.studio.known import Known
@@ -185,7 +185,7 @@ class TreatBars(Intent):
     """
 
     kind: Literal["treat_bars"] = "treat_bars"
-    hand: str = Field(max_length=64)
+    hand: str = Field(max_length=LONGEST_HAND)
     first_bar: int = Field(ge=-8, le=100_000)
     last_bar: int = Field(ge=-8, le=100_000)
     shift: float | None = Field(None, ge=-24, le=24)
@@ -238,7 +238,7 @@ class PlaceInGaps(Intent):
     """Play what is in hand in the bars of the song in which nothing else with notes plays."""
 
     kind: Literal["place_in_gaps"] = "place_in_gaps"
-    hand: str = Field(max_length=64)
+    hand: str = Field(max_length=LONGEST_HAND)
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         hand = in_hand(project, known.loops, self.hand)

@@ -14,7 +14,7 @@ from zeroknot.document.edits.clip import ChangeClip
 from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.project import Project
 from zeroknot.document.strand import LONGEST_NAME, YARNS, Strand
-from zeroknot.studio.hand import SHA_DIGITS, Hand, in_hand, new_id
+from zeroknot.studio.hand import LONGEST_HAND, Hand, in_hand, new_id
 from zeroknot.studio.intents.base import Intent, Resolved, refuse_unplayable
 from zeroknot.studio.intents.slicing import (
     SliceIntent,
@@ -41,7 +41,7 @@ class TakeSlices(Intent):
 
     kind: Literal["take_slices"] = "take_slices"
     hand: str
-    of: str = Field(min_length=1, max_length=SHA_DIGITS)
+    of: str = Field(min_length=1, max_length=LONGEST_HAND)
     which: Which = Field((), max_length=MOST_BORROWED)
 
     def resolve(self, project: Project, known: Known) -> Resolved:
@@ -173,7 +173,7 @@ class PlayNotes(Intent):
 
     kind: Literal["play_notes"] = "play_notes"
     hand: str
-    of: str = Field(min_length=1, max_length=SHA_DIGITS)
+    of: str = Field(min_length=1, max_length=LONGEST_HAND)
 
     def measure(self, project: Project, known: Known) -> None:
         loop = in_hand(project, known.loops, self.of).loop

@@ -18,7 +18,7 @@ from zeroknot.document.edits.strand import AddStrand, ChangeStrand
 from zeroknot.document.edits.track import AddTrack
 from zeroknot.document.project import Project, Track
 from zeroknot.document.strand import LONGEST_NAME, YARNS, Strand
-from zeroknot.studio.hand import Hand, in_hand, new_id
+from zeroknot.studio.hand import LONGEST_HAND, Hand, in_hand, new_id
 from zeroknot.studio.intents.base import FitIntent, Intent, Resolved
 from zeroknot.studio.known import Known
 
@@ -69,7 +69,7 @@ class TakeApart(Intent):
     """
 
     kind: Literal["take_apart"] = "take_apart"
-    hand: str = Field(max_length=64)
+    hand: str = Field(max_length=LONGEST_HAND)
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         hand = in_hand(project, known.loops, self.hand)

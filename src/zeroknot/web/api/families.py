@@ -15,6 +15,7 @@ from zeroknot.document.strand import LONGEST_NAME, Strand
 from zeroknot.store.likenesses import By
 from zeroknot.store.shelf_query import Query as ShelfQuery
 from zeroknot.studio.family import Member
+from zeroknot.studio.hand import LONGEST_HAND
 from zeroknot.studio.likenesses import Like
 from zeroknot.studio.placement import Placement
 from zeroknot.web.api import answers
@@ -39,7 +40,7 @@ def family(studio: StudioDep, project: str, of: str) -> answers.Family:
 @router.get("/projects/{project}/hand/{hand}/recipe")
 def recipe(
     studio: StudioDep, project: str, hand: str, beat: AtBeat = 0.0,
-    other: Annotated[str | None, Query(max_length=80)] = None,
+    other: Annotated[str | None, Query(max_length=LONGEST_HAND)] = None,
 ) -> answers.ShownRecipe:  # fmt: skip
     """How it is made, step by step, and what is otherwise in another.
 

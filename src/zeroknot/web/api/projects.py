@@ -18,6 +18,7 @@ from zeroknot.core.listening.seams import FoundLoop
 from zeroknot.document.edits.any_edit import AskedEdit
 from zeroknot.document.strand import LONGEST_NAME
 from zeroknot.studio.audition import Audition
+from zeroknot.studio.hand import LONGEST_HAND
 from zeroknot.studio.intents.any_intent import AnyIntent
 from zeroknot.studio.intents.readings import reading_of
 from zeroknot.studio.intents.time import TakeTime
@@ -69,7 +70,7 @@ class AskBack(BaseModel):
 
 
 class PrintAsk(BaseModel):
-    hand: str = Field(max_length=64)
+    hand: str = Field(max_length=LONGEST_HAND)
     seam: str = Field("wrap", max_length=10)
     with_lead: bool = False
     beat: float = Field(0.0, ge=0, le=100_000)
@@ -88,7 +89,7 @@ class AskAudition(BaseModel):
 
 
 class AskSheet(AskAudition):
-    hand: str | None = Field(None, max_length=64)
+    hand: str | None = Field(None, max_length=LONGEST_HAND)
     known: Known = None
 
 

@@ -30,11 +30,12 @@ import { transport } from "./views/transport.js";
 import { versions } from "./views/versions.js";
 
 const MATCH_AFTER_MS = 600;
+const MOST_MATCH_DB = 15;
 
 /**
  * against: a method or set of knots to compare with; clicks: a groove that is ticked beside; range: a stretch of the recording instead of the pass; order: its pieces in their order instead of the whole; audition: how it is laid and shifted, as a query; atBar: it
- * joins the song at the next bar line.
- * @typedef {{against?: string, clicks?: string, range?: [number, number], audition?: string, atBar?: boolean, order?: boolean}} Hearing
+ * joins the song at the next bar line; matchTo: the loudness in dB that what is fitted is brought to.
+ * @typedef {{matchTo?: number, against?: string, clicks?: string, range?: [number, number], audition?: string, atBar?: boolean, order?: boolean}} Hearing
  */
 
 /** What views share beside the session. */
@@ -95,9 +96,11 @@ export class App {
       engine.mixer.hearRest(withRest);
       if (withRest) engine.song.play();
       const pattern = /** @type {import("./engine/patterns.js").Way} */ (way);
-      engine.hand.gains = this.matched.get(pairOf(sheet)) ?? { ...AS_THEY_ARE };
+      const known = how.matchTo === undefined ? this.matched.get(pairOf(sheet)) : this.levelled(sheet, how.matchTo);
+      engine.hand.gains = known ?? { ...AS_THEY_ARE };
       engine.hand.hear(sheet, pattern);
-      if (!how.audition && !how.range) void this.match(sheet, pattern, turn);
+      if (how.matchTo !== undefined) void this.matchTo(how.matchTo, sheet, pattern, turn);
+      else if (!how.audition && !how.range) void this.match(sheet, pattern, turn);
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
       this.session.say(error.message, "error");
@@ -105,6 +108,24 @@ export class App {
     } finally {
       if (turn === this.turn) this.starting = false;
     }
+  }
+
+  /** Gains that bring what is fitted to a loudness; none where nobody measured it yet. @param {import("./types.js").HandSheet} sheet @param {number} db */
+  levelled(sheet, db) {
+    const level = this.levels.get(sheet.digest);
+    return level === undefined ? null : { ...AS_THEY_ARE, fitted: gainTo(Math.max(level - MOST_MATCH_DB, Math.min(level + MOST_MATCH_DB, db)), level) };
+  }
+
+  /** Bring what is fitted to a loudness, once it is measured. @param {number} db @param {import("./types.js").HandSheet} sheet @param {import("./engine/patterns.js").Way} way @param {number} turn */
+  async matchTo(db, sheet, way, turn) {
+    if (this.levels.has(sheet.digest)) return;
+    await new Promise((done) => setTimeout(done, MATCH_AFTER_MS));
+    if (turn !== this.turn) return;
+    this.levels.set(sheet.digest, (await getJson(`/api/renders/${sheet.digest}/loudness/body`)).fitted);
+    const gains = this.levelled(sheet, db);
+    if (turn !== this.turn || !gains || !this.session.engine_?.hand.isPlaying) return;
+    this.session.engine_.hand.gains = gains;
+    this.session.engine_.hand.hear(sheet, way);
   }
 
   /** Bring all ways to one loudness: the recording and another method follow the fitted one. @param {import("./types.js").HandSheet} sheet @param {import("./engine/patterns.js").Way} way @param {number} turn */
@@ -136,6 +157,9 @@ export class App {
     engine.song.hearHand(null);
     engine.mixer.hearRest(true);
   }
+
+  /** Loudness in dB of renders that were measured, by their digest. @type {Map<string, number>} */
+  levels = new Map();
 
   /** @type {Map<string, import("./engine/patterns.js").Gains>} */
   matched = new Map();

@@ -11,9 +11,7 @@ import { originalOf } from "./model.js";
 /** @typedef {import("api").ShownRecipe} ShownRecipe */
 
 const TURN_ROUNDS = 1; // heard of each where all are heard one after another
-const MATCHED_DB = -18;
-const BEGUN_MS = 40; // between two looks whether it has begun
-const MOST_MATCH_DB = 15;
+const MATCHED_DB = -18; // loudness (BS.1770) that all are brought to
 
 /** @param {import("./shared.js").Shared} shared */
 export const one = (shared) => {
@@ -72,22 +70,7 @@ export const one = (shared) => {
     async hear(id) {
       if (this.heard && this.heard !== id) before = this.heard;
       [this.hearing, this.heard] = [true, id];
-      await app.hearHand(shared.nameOf(id), "fitted", this.withRest, { order: true, audition: this.withRest ? "matched=true" : "" });
-      void this.matchLevel(id);
-    },
-
-    /** As loud as the others: by what its body measures. @param {string} id */
-    async matchLevel(id) {
-      const { engine_: engine } = session;
-      // Until it has begun what sounds is the one before it, which must not be begun again.
-      while (this.heard === id && engine?.hand.plan.next) await new Promise((done) => setTimeout(done, BEGUN_MS));
-      const digest = engine?.hand.sheet?.digest;
-      if (!engine || !digest || this.withRest || this.heard !== id) return;
-      const found = await view.ask("loudness", (signal) => getJson(`/api/renders/${digest}/loudness/body`, signal));
-      if (!found || this.heard !== id || engine.hand.sheet?.digest !== digest || engine.hand.plan.next) return;
-      const db = Math.max(-MOST_MATCH_DB, Math.min(MOST_MATCH_DB, MATCHED_DB - found.fitted));
-      engine.hand.gains = { ...engine.hand.gains, fitted: Number.isFinite(db) ? 10 ** (db / 20) : 1 };
-      engine.hand.hear(engine.hand.sheet, "fitted");
+      await app.hearHand(shared.nameOf(id), "fitted", this.withRest, this.withRest ? { order: true, audition: "matched=true" } : { order: true, matchTo: MATCHED_DB });
     },
 
     toggleHear() {
