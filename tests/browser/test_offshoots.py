@@ -2,7 +2,7 @@
 
 from playwright.sync_api import expect
 
-from tests.browser.harness import BrowserTest
+from tests.browser.harness import BrowserTest, with_chunk
 from tests.browser.tap import heard
 from tests.sounds import RATE
 from zeroknot.core.mixing.loudness import loudness
@@ -13,7 +13,14 @@ UNDER_LOAD = 3
 ROUND = 8 * 60 * RATE // 192  # frames of two bars
 
 
-class OffshootsTest(BrowserTest):
+class FamilyTest(BrowserTest):
+    """A family is known in every project: each test has loops of its own."""
+
+    def own(self, data):
+        return with_chunk(data, b"junk", self.id().encode())
+
+
+class OffshootsTest(FamilyTest):
     def setUp(self):
         super().setUp()
         self.intent(kind="set_steady_tempo", bpm=96)
@@ -187,7 +194,7 @@ class OffshootsTest(BrowserTest):
         self.wait(lambda: page.evaluate(f"() => {VIEW}.isGrown"))
 
 
-class HandedOnTest(BrowserTest):
+class HandedOnTest(FamilyTest):
     """Recipes go on to other loops, files go out."""
 
     def setUp(self):
@@ -274,7 +281,7 @@ class HandedOnTest(BrowserTest):
         self.assertRegex(dragged, rf"^audio/wav:drums_103\.wav:http.*/api/loops/{self.sha}/wav")
 
 
-class HeardTest(BrowserTest):
+class HeardTest(FamilyTest):
     may_run_scripts = True
 
     def test_one_after_another_as_loud_as_the_others_and_with_the_rest(self):
