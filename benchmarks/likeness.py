@@ -19,7 +19,7 @@ import soundfile
 
 from zeroknot.core.audio import Audio
 from zeroknot.core.listening.liken import likeness_in
-from zeroknot.core.listening.likeness import RHYTHM, SOUND, TONE, Likeness
+from zeroknot.core.listening.likeness import SIZE, Likeness
 from zeroknot.store.likenesses import Table
 
 RATE = 44_100
@@ -141,7 +141,7 @@ def main() -> None:
     print(
         f"by rhythm: {share_of_ten(labels, [f.rhythm for f in found]):.1f} of 10 share the pattern"
     )
-    many = rng.normal(size=(50_000, SOUND + RHYTHM + TONE)).astype(np.float32)
+    many = rng.normal(size=(50_000, SIZE)).astype(np.float32)
     table = Table([f"{i:064}" for i in range(50_000)], many)
     took = []
     for i in range(60):

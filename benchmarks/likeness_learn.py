@@ -14,7 +14,7 @@ import zeroknot.core.listening as listening
 from benchmarks.likeness import CLASSES, KITS, SOUNDFONTS, rendered
 from zeroknot.core.audio import Audio
 from zeroknot.core.listening.liken import LEARNT, traits_of
-from zeroknot.core.listening.likeness import SOUND
+from zeroknot.core.listening.likeness import SIZES
 
 FAMILIES = {
     "piano": (2, 3), "electric piano": (6, 7), "bells": (8, 9, 10, 14), "mallets": (11, 108, 114),
@@ -59,7 +59,10 @@ def learnt(traits: np.ndarray, names: np.ndarray) -> dict[str, np.ndarray]:
         between += len(own) / len(told) * (away @ away.T)
     within += RIDGE * np.trace(within) / len(within) * np.eye(len(within))
     values, vectors = linalg.eigh(between, within)
-    best = vectors[:, ::-1][:, :SOUND] * np.maximum(values[::-1][:SOUND], 0.0) ** 0.25
+    best = (
+        vectors[:, ::-1][:, : SIZES["sound"]]
+        * np.maximum(values[::-1][: SIZES["sound"]], 0.0) ** 0.25
+    )
     return {"middle": middle, "spread": spread, "projection": best}
 
 

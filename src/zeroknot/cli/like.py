@@ -10,15 +10,16 @@ import typer
 from zeroknot.cli.sound import sound_of
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.listening.liken import likeness_in
+from zeroknot.core.listening.likeness import WEIGHTS
 from zeroknot.core.listening.readings import listen
 from zeroknot.settings import Settings
 from zeroknot.store.database import opened_database
-from zeroknot.store.likenesses import SLICES, By, LikenessStore
+from zeroknot.store.likenesses import By, LikenessStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.likenesses import measured, why_alike
 
 DATABASE = "zeroknot.sqlite"
-WAYS = ("all", *SLICES)
+WAYS = ("all", *WEIGHTS)
 
 
 def like(

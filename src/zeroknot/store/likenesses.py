@@ -10,16 +10,11 @@ from numpy.typing import NDArray
 from sqlalchemy import Engine
 from sqlmodel import Session, col, select
 
-from zeroknot.core.listening.likeness import RHYTHM, SOUND, TONE, VERSION, WEIGHTS
+from zeroknot.core.listening.likeness import SIZE, SLICES, VERSION, WEIGHTS
 from zeroknot.store.database import writing
 from zeroknot.store.tables import LikenessRow
 
 By = Literal["all", "sound", "rhythm", "tone"]
-SIZE = SOUND + RHYTHM + TONE
-SLICES = {
-    "sound": slice(0, SOUND), "rhythm": slice(SOUND, SOUND + RHYTHM),
-    "tone": slice(SOUND + RHYTHM, SIZE),
-}  # fmt: skip
 Floats = NDArray[np.float32]
 
 
@@ -43,16 +38,19 @@ class Table:
         """
         if not self.shas:
             return []
-        asked = vector.astype(np.float32).copy()
-        if by == "all":
-            for weight, part in zip(WEIGHTS, SLICES.values(), strict=True):
-                asked[part] *= weight
-            alike = self.vectors @ asked
-        else:
-            part = SLICES[by]
-            alike = self.vectors[:, part] @ asked[part]
-        order = np.argsort(-alike, kind="stable")
-        named = ((self.shas[i], float(alike[i])) for i in order)
+        weights = WEIGHTS if by == "all" else {by: 1.0}
+        alike = np.zeros(len(self.shas), np.float32)
+        for name, weight in weights.items():
+            part = SLICES[name]
+            alike += weight * (self.vectors[:, part] @ vector[part].astype(np.float32))
+        return self.best(alike, count, among)
+
+    def best(
+        self, scores: Floats, count: int, among: Collection[str] | None = None
+    ) -> list[tuple[str, float]]:
+        """The hashes whose scores are highest, one for each of the vectors."""
+        order = np.argsort(-scores, kind="stable")
+        named = ((self.shas[i], float(scores[i])) for i in order)
         meant = named if among is None else (one for one in named if one[0] in among)
         return list(itertools.islice(meant, count))
 

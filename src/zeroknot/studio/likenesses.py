@@ -12,12 +12,13 @@ import numpy as np
 from cachetools import LRUCache
 from numpy.typing import NDArray
 
-from zeroknot.core.listening.fitting import Fit, fit_of, in_key
-from zeroknot.core.listening.likeness import Likeness
+from zeroknot.core.harmony.key import Key
+from zeroknot.core.listening.fitting import Fit, best_fit, fit_of, rough_scores
+from zeroknot.core.listening.likeness import SLICES, Likeness
 from zeroknot.core.loop import Loop
 from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore
-from zeroknot.store.likenesses import SLICES, By, LikenessStore, Table
+from zeroknot.store.likenesses import By, LikenessStore, Table
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import ITSELF, in_hand
@@ -26,7 +27,7 @@ from zeroknot.studio.placement import Placement
 Vector = NDArray[np.float32]
 MOST_AT_ONCE = 64  # measured in the background before the next are asked for
 MOST_HEARD = 2048  # renders of recipes that are remembered
-MOST_WEIGHED = 200  # of those near by rhythm, how each goes with the rest
+MOST_WEIGHED = 200  # of all that may fit, how each goes with the rest
 SURELY = 0.8  # alike, from which a part of it is named
 WORDS = {"sound": "sounds alike", "rhythm": "the same rhythm", "tone": "the same notes"}
 
@@ -115,34 +116,34 @@ class Likenesses:
         self, project: Project, beat: float, count: int, shas: tuple[str, ...]
     ) -> tuple[list[Like], int]:
         """What goes best with all that plays at a beat, brought into its key; and how many of them
-        nobody measured yet. Of all the nearest by rhythm and tones are weighed."""
+        nobody measured yet. Of all those that roughly fit are weighed."""
         waiting = self._measure(shas)
         playing = _playing(project, beat)
         used = {project.strand(name).loop for name in playing}
         others = [Likeness.unpacked(self.of(project, name)) for name in playing]
         key = project.key_map.key_at(beat)
         table, wanted = self._store.table(), set(shas) - used
-        near = self._nearby(table, others, wanted)
+        near = self._nearby(table, others, key, wanted)
+        loops = self._loops.named(near)
+        tempo = project.tempo_map.bpm_at(beat)
         ranked = []
         for sha in near:
             vector = table.of(sha)
-            if vector is not None:
-                one, shift = in_key(Likeness.unpacked(vector), key)
-                ranked.append((fit_of(one, others, key), shift, sha))
+            if vector is not None and sha in loops:
+                ratio = _ratio(loops[sha], tempo)
+                ranked.append((*best_fit(Likeness.unpacked(vector), others, key, ratio), sha))
         ranked.sort(key=lambda r: (-r[0].score, r[2]))
-        loops = self._loops.named(sha for *_, sha in ranked[:count])
         rows = [
             Like(loops[sha], fit.score, ", ".join(w for w in (_shifted(shift), fit.said) if w))
             for fit, shift, sha in ranked[:count]
-            if sha in loops
         ]
         return rows, waiting
 
-    def _nearby(self, table: Table, others: Sequence[Likeness], wanted: set[str]) -> list[str]:
-        if not others:
-            return [sha for sha in table.shas if sha in wanted][:MOST_WEIGHED]
-        rest = np.sum([o.packed for o in others], axis=0)
-        return [sha for sha, _ in table.nearest(rest, "rhythm", MOST_WEIGHED, wanted)]
+    def _nearby(
+        self, table: Table, others: Sequence[Likeness], key: Key | None, wanted: set[str]
+    ) -> list[str]:
+        scores = rough_scores(table.vectors, others, key)
+        return [sha for sha, _ in table.best(scores, MOST_WEIGHED, wanted)]
 
     def _made_by(self, project: Project, names: Sequence[str]) -> dict[str, Vector]:
         """What recipes make is like, side by side; each is rendered and listened to once."""
@@ -208,6 +209,11 @@ def _playing(project: Project, beat: float) -> list[str]:
     )
 
 
+def _ratio(loop: Loop, tempo: float) -> float | None:
+    """Of the song's tempo to the loop's own, if it has one."""
+    return tempo / loop.reading.tempo_bpm if loop.reading else None
+
+
 def _shifted(semitones: int) -> str:
     return f"{semitones:+d} st" if semitones else ""
 
@@ -230,7 +236,9 @@ def _body_of(loop: Loop) -> tuple[float, float, int | None]:
 def why_alike(one: Vector, other: Vector | None) -> str:
     if other is None:
         return ""
-    said = [
-        WORDS[name] for name, part in SLICES.items() if float(one[part] @ other[part]) >= SURELY
-    ]
+    said = [word for name, word in WORDS.items() if _product(one, other, SLICES[name]) >= SURELY]
     return ", ".join(said) or "near on the whole"
+
+
+def _product(one: Vector, other: Vector, part: slice) -> float:
+    return float(one[part] @ other[part])

@@ -27,12 +27,18 @@ def profile_of(sound: Audio) -> Profile:
 
 def profile_of_peaks(peaks: Peaks, cents: float) -> Profile:
     """Of peaks that are tuned so many cents off."""
+    classes, weights = pitch_classes_of(peaks, cents)
+    return _shares(np.bincount(classes, weights, minlength=12).astype(np.float64))
+
+
+def pitch_classes_of(peaks: Peaks, cents: float) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """The class of each peak, and how much it counts: the less, the farther it is from the note."""
     notes = peaks.notes - cents / 100.0
-    kept = notes <= HIGHEST_NOTE
     nearest = np.floor(notes + 0.5)
-    weight = np.where(kept, peaks.weights * np.cos(np.pi * (notes - nearest)) ** 2, 0.0)
-    found = np.bincount(nearest.astype(np.int64) % 12, weight, minlength=12)
-    return _shares(found.astype(np.float64))
+    weights = np.where(
+        notes <= HIGHEST_NOTE, peaks.weights * np.cos(np.pi * (notes - nearest)) ** 2, 0.0
+    )
+    return nearest.astype(np.int64) % 12, weights
 
 
 def profile_of_notes(loop: MidiLoop) -> Profile:

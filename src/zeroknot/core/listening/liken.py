@@ -10,8 +10,19 @@ import numpy as np
 from scipy import fft
 
 from zeroknot.core.audio import Audio
-from zeroknot.core.harmony.tones import profile_of
-from zeroknot.core.listening.likeness import BARS, RHYTHM, STEPS, Floats, Likeness
+from zeroknot.core.harmony.tones import pitch_classes_of, profile_of_peaks
+from zeroknot.core.listening.chroma import Peaks, spectral_peaks, tuning_cents
+from zeroknot.core.listening.likeness import (
+    BARS,
+    HALVES,
+    OCTAVES,
+    REGISTERS,
+    SIZES,
+    STEPS,
+    TONES,
+    Floats,
+    Likeness,
+)
 from zeroknot.core.units import frame
 
 BANDS = 32
@@ -24,6 +35,9 @@ MOST_SECONDS = 30.0  # of a long loop that are listened to
 LEARNT = "weights/likeness.npz"
 COEFFICIENTS = 14  # of the spectrum's outline (its cosine transform)
 QUIET_DB = -45.0  # under the loudest: moments that say nothing of the sound
+BEATS = 4  # of a bar whose sixteenths are counted, as its steps say
+SOUNDS = 0.02  # of the half bar that sounds most: what has less of tones has none
+LOWEST_OCTAVE_HZ = 44.2  # of the bands: 62.5 Hz and up, each an octave (IEC 61260)
 
 
 def likeness_in(sound: Audio, start: float, end: float, bars: int | None) -> Likeness:
@@ -38,10 +52,17 @@ def likeness_in(sound: Audio, start: float, end: float, bars: int | None) -> Lik
     part = Audio(np.ascontiguousarray(sound.samples[:, first : max(first + 1, last)]), rate)
     levels, times = _levels(part)
     begins = np.maximum(0.0, np.diff(levels, axis=0, prepend=levels[-1:]))
-    period = (end - start) * min(1.0, BARS / bars) if bars else 0.0
-    rhythm = _rhythm(begins, times, period, bars) if bars else np.zeros(RHYTHM)
-    sound_like = _projected(_traits(levels, begins))
-    return Likeness(sound_like, rhythm, _unit(np.asarray(profile_of(part))))
+    peaks = spectral_peaks(part)
+    cents = tuning_cents(peaks) or 0.0
+    bar = (end - start) / bars if bars else 0.0
+    return Likeness(
+        sound=_projected(_traits(levels, begins)),
+        rhythm=_rhythm(begins, times, bar, bars) if bars else np.zeros(SIZES["rhythm"]),
+        tone=_unit(np.asarray(profile_of_peaks(peaks, cents))),
+        harmony=_harmony(peaks, cents, bar, bars) if bars else np.zeros(SIZES["harmony"]),
+        feel=_feel(begins, times, bar / BEATS) if bars else np.zeros(SIZES["feel"]),
+        bands=_bands(levels),
+    )
 
 
 def traits_of(sound: Audio) -> Floats:
@@ -104,14 +125,14 @@ def _projected(traits: Floats) -> Floats:
     return _unit(3 * np.tanh((traits - middle) / spread / 3) @ projection)
 
 
-def _rhythm(begins: Floats, times: Floats, period: float, bars: int) -> Floats:
+def _rhythm(begins: Floats, times: Floats, bar: float, bars: int) -> Floats:
     edges = _mel_centres(begins.shape[1])
     low, high = REGISTERS_HZ
     registers = (edges < low, (edges >= low) & (edges < high), edges >= high)
     own = min(BARS, bars)
     steps = own * STEPS
-    places = np.floor(times / period * steps + 0.5).astype(np.int64) % steps
-    found = np.zeros((3, BARS * STEPS))
+    places = np.floor(times / bar * STEPS + 0.5).astype(np.int64) % steps
+    found = np.zeros((REGISTERS, BARS * STEPS))
     for i, bins in enumerate(registers):
         strength = begins[:, bins].mean(axis=1) if bins.any() else np.zeros(times.size)
         told = np.zeros(steps)
@@ -120,6 +141,38 @@ def _rhythm(begins: Floats, times: Floats, period: float, bars: int) -> Floats:
         found[i] = np.tile(told, BARS // own)[: BARS * STEPS]
         found[i] /= found[i].max() or 1.0
     return _unit(found.ravel())
+
+
+def _feel(begins: Floats, times: Floats, beat: float) -> Floats:
+    parts = SIZES["feel"]
+    strength = begins.mean(axis=1)
+    told = np.maximum(0.0, strength - np.median(strength))
+    places = np.floor(times / beat * parts + 0.5).astype(np.int64) % parts
+    found = np.bincount(places, told, minlength=parts)
+    # What is a moment's length beside a place counts there, too: a beat's parts are shorter.
+    return _unit(found + 0.5 * (np.roll(found, 1) + np.roll(found, -1)))
+
+
+def _harmony(peaks: Peaks, cents: float, bar: float, bars: int) -> Floats:
+    """Square roots of the magnitudes, so that the loudest note does not say all."""
+    own = min(HALVES // 2, bars)
+    halves = np.floor(peaks.frames * peaks.hop_seconds / bar * 2).astype(np.int64)
+    notes, weights = pitch_classes_of(peaks, cents)
+    found = np.zeros((2 * own, TONES))
+    np.add.at(found, (halves % (2 * own), notes), weights)
+    told = found.sum(axis=1, keepdims=True)
+    found[told[:, 0] < SOUNDS * told.max(initial=0.0)] = 0.0
+    rows = np.sqrt(found)
+    rows /= np.maximum(np.linalg.norm(rows, axis=1, keepdims=True), 1e-12)
+    return _unit(np.resize(rows, (HALVES, TONES)).ravel())
+
+
+def _bands(levels: Floats) -> Floats:
+    """Square roots of the power in each octave."""
+    octaves = np.log2(_mel_centres(levels.shape[1]) / LOWEST_OCTAVE_HZ).astype(np.int64)
+    power = np.where(levels > FLOOR_DB, 10 ** (levels / 10), 0.0).mean(axis=0)
+    found = np.bincount(np.clip(octaves, 0, OCTAVES - 1), power, minlength=OCTAVES)
+    return _unit(np.sqrt(found))
 
 
 def _mel(hertz: float | Floats) -> Floats:
