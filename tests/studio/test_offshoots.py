@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
+from tests.core.listening.test_midi_reading import SIX_EIGHT
 from tests.sounds import rendered
 from tests.studio.helper import StudioTest
 from tests.studio.sliced import OnABreak
@@ -44,6 +45,7 @@ from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.stretch import SetMethod, SetShift
 from zeroknot.studio.intents.time import SetSteadyTempo
 from zeroknot.studio.placement import Placement
+from zeroknot.studio.shelf_edits import Correct, StateKey
 from zeroknot.studio.studio import Studio
 from zeroknot.studio.tasks import THREADS_VARIABLE
 
@@ -414,6 +416,10 @@ class RecipeTest(Family):
 
 
 class LikeTest(Family):
+    @property
+    def likenesses(self):
+        return self.studio.likenesses._store
+
     def test_what_sounds_alike_is_found_and_what_it_is_itself_is_not(self):
         keys, bass = self.another("keys_88"), self.another("bass_97")
         shas = (self.loop.sha, keys.sha, bass.sha)
@@ -431,6 +437,24 @@ class LikeTest(Family):
         )
         self.assertEqual(rows[0].loop.sha, kept.sha)
         self.assertIn("sounds alike", rows[0].why)
+
+    def test_it_is_measured_as_it_comes_in_and_anew_when_it_is_read_otherwise(self):
+        table = self.likenesses.table
+        coming, midi = self.another("keys_88"), self.bring(SIX_EIGHT, "line.mid")
+        for sha in (coming.sha, midi.sha):
+            self.assertIsNotNone(table().of(sha))
+        asked = (coming.sha, self.loop.sha)
+        before = table().of(coming.sha).copy()
+        self.studio.shelf.change([coming.sha], StateKey(key="A minor"))
+        self.assertIsNotNone(table().of(coming.sha))  # that has no say in it
+        self.studio.shelf.change([coming.sha], Correct(downbeat_s=coming.reading.downbeat_s + 0.1))
+        self.assertIsNone(table().of(coming.sha))
+        self.studio.likenesses.nearest(self.tree(), self.hand, "all", 10, asked)
+        self.assertGreater(np.abs(table().of(coming.sha) - before).max(), 0.01)
+
+    def test_a_print_is_compared_without_being_asked_for(self):
+        kept = self.keep(self.grow(count=1)[0])
+        self.assertIsNotNone(self.likenesses.table().of(kept.sha))
 
     def test_what_fits_here_goes_with_what_plays_and_is_none_of_it(self):
         keys, bass = self.another("keys_88"), self.another("bass_97")

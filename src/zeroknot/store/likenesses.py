@@ -7,12 +7,12 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import Engine
+from sqlalchemy import Engine, func
 from sqlmodel import Session, col, select
 
 from zeroknot.core.listening.likeness import SIZE, SLICES, VERSION, WEIGHTS
 from zeroknot.store.database import writing
-from zeroknot.store.tables import LikenessRow
+from zeroknot.store.tables import FactsRow, LikenessRow
 
 By = Literal["all", "sound", "rhythm", "tone"]
 Floats = NDArray[np.float32]
@@ -64,6 +64,7 @@ class LikenessStore:
         self._engine, self._writing = engine, writing(engine)
         self._lock = threading.Lock()
         self._table: Table | None = None
+        self._stamp = 0  # of the loop that changed last when the table was made
 
     def keep(self, sha: str, vector: Floats) -> None:
         with Session(self._writing) as session, session.begin():
@@ -72,9 +73,12 @@ class LikenessStore:
             self._table = None
 
     def table(self) -> Table:
-        """All of them; the same object until another is kept."""
+        """All of them; the same object until another is kept, or is read in another way."""
         with self._lock:
+            if self._table is not None and self._any_forgotten(self._table):
+                self._table = None
             if self._table is None:
+                self._stamp = self._newest_stamp()
                 query = select(LikenessRow.sha, LikenessRow.vector)
                 query = query.where(col(LikenessRow.version) == VERSION)
                 with Session(self._engine) as session:
@@ -83,3 +87,22 @@ class LikenessStore:
                 vectors = np.frombuffer(data, np.float32).reshape(-1, SIZE)
                 self._table = Table([s for s, _ in rows], vectors)
             return self._table
+
+    def _newest_stamp(self) -> int:
+        with Session(self._engine) as session:
+            return session.exec(select(func.max(FactsRow.stamp))).one() or 0
+
+    def _any_forgotten(self, table: Table) -> bool:
+        """Is one of the loops that changed since in the table, but kept no more?"""
+        newest = self._newest_stamp()
+        if newest == self._stamp:
+            return False
+        query = (
+            select(FactsRow.sha)
+            .join(LikenessRow, col(LikenessRow.sha) == col(FactsRow.sha), isouter=True)
+            .where(col(FactsRow.stamp) > self._stamp, col(LikenessRow.sha).is_(None))
+        )
+        with Session(self._engine) as session:
+            unknown = list(session.exec(query))
+        self._stamp = newest
+        return any(table.of(sha) is not None for sha in unknown)

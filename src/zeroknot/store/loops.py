@@ -29,7 +29,7 @@ from zeroknot.store.codec import (
     recipe_value,
 )
 from zeroknot.store.database import writing
-from zeroknot.store.facts import derive
+from zeroknot.store.facts import derive, read_anew
 from zeroknot.store.shelf_query import Facts
 from zeroknot.store.tables import FactsRow, LoopRow, ShelfChangeRow
 
@@ -225,6 +225,7 @@ class LoopStore:
             row = self._row(session, loop.sha)
             row.heard, row.listening_version = fresh.heard, fresh.listening_version
             derive(session, row)
+            read_anew(session, [row.sha])
 
     def state(self, sha: str, reading: Reading | None) -> None:
         """Lay a person's own reading over what was heard; None takes it back."""
@@ -232,6 +233,7 @@ class LoopStore:
             row = self._row(session, sha)
             row.stated = reading_text(reading)
             derive(session, row)
+            read_anew(session, [row.sha])
 
     def change(
         self,
@@ -329,6 +331,7 @@ class LoopStore:
             for name, value in change.after[row.sha].items():
                 setattr(row, name, value)
         derive(session, *rows)
+        read_anew(session, [row.sha for row in rows if "stated" in change.after[row.sha]])
 
     def _rows(self, session: Session, shas: Iterable[str]) -> Iterator[LoopRow]:
         """Rows in the order that is asked for. Raises NotFoundError where one is not there."""

@@ -36,6 +36,7 @@ from zeroknot.store.incoming import (
     IncomingStore,
 )
 from zeroknot.store.jobs import Job
+from zeroknot.store.likenesses import LikenessStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.executors import Executors
@@ -49,10 +50,11 @@ JOB = "bring"
 
 class Bringing:
     def __init__(
-        self, store: AudioStore, loops: LoopStore, incoming: IncomingStore, executors: Executors,
-        announcer: Announcer, most_bytes: int,
+        self, store: AudioStore, loops: LoopStore, likenesses: LikenessStore,
+        incoming: IncomingStore, executors: Executors, announcer: Announcer, most_bytes: int,
     ):  # fmt: skip
         self._store, self._loops, self._kept = store, loops, incoming
+        self._likenesses = likenesses
         self._executors, self._announcer = executors, announcer
         self._most_bytes = most_bytes
         self._lock = threading.Lock()
@@ -209,6 +211,8 @@ class Bringing:
         self._kept.end(replace(item, sha=listened.sha))
         self._store.keep(ours, listened.sha)
         is_new = self._loops.add(loop_of(listened, names_of(item.name)))
+        if is_new and listened.likeness is not None:
+            self._likenesses.keep(listened.sha, listened.likeness)
         self._end(item.ended(DONE if is_new else DOUBLE, sha=listened.sha))
 
     def _opened(self, item: Incoming, listened: Listened) -> None:

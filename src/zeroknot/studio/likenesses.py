@@ -177,7 +177,16 @@ class Likenesses:
         return vector
 
     def _task(self, loop: Loop) -> tuple[Any, ...]:
-        return "vector_of", self._audio.folder, loop.sha, *_body_of(loop)
+        return (
+            "vector_of",
+            self._audio.folder,
+            loop.sha,
+            *loop.hearing.body(loop.seconds, loop.stated),
+        )
+
+    def soon(self, sha: str) -> None:
+        """It is there now: measured in the background, so that it is found when it is asked for."""
+        self._measure((sha,))
 
     def _measure(self, shas: Sequence[str]) -> int:
         """Those that nobody measured yet, in the background; how many are still missing."""
@@ -222,15 +231,7 @@ def measured(folder: Path, loop: Loop) -> Vector:
     """What a loop is like, measured here and now."""
     from zeroknot.studio.tasks.likeness import vector_of  # the workers' part, seldom needed
 
-    return vector_of(folder, loop.sha, *_body_of(loop))
-
-
-def _body_of(loop: Loop) -> tuple[float, float, int | None]:
-    """Where its body lies, in seconds, and its bars."""
-    reading = loop.reading
-    if reading is None:
-        return 0.0, loop.seconds, None
-    return reading.downbeat_s, reading.end_s, reading.bars
+    return vector_of(folder, loop.sha, *loop.hearing.body(loop.seconds, loop.stated))
 
 
 def why_alike(one: Vector, other: Vector | None) -> str:

@@ -3,6 +3,9 @@
 from dataclasses import dataclass, field
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
+
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims
 
@@ -20,6 +23,7 @@ class Unpacked:
 class Listened:
     """What listening to one incoming file gave, or the sentence that refuses it.
 
+    likeness  float32, as `core.listening.likeness` packs it; None where it was not measured
     copy      our own copy of a file that lies elsewhere; None where it is ours already
     unpacked  the files of an archive; None where it is none
     """
@@ -33,5 +37,6 @@ class Listened:
     claims: Claims | None = None
     hearing: Hearing = field(default_factory=lambda: Hearing(sounding=(0.0, 0.0)))
     warnings: tuple[str, ...] = ()
+    likeness: NDArray[np.float32] | None = None
     copy: Path | None = None
     unpacked: tuple[Unpacked, ...] | None = None

@@ -16,18 +16,14 @@ from zeroknot.studio.executors import Executors
 from zeroknot.studio.listened import Listened
 
 
-def _nobody(sha: str) -> None:
-    return
-
-
 class MadeLoops:
     def __init__(
         self, store: AudioStore, loops: LoopStore, executors: Executors, announcer: Announcer
     ):
         self._store, self._loops = store, loops
         self._executors, self._announcer = executors, announcer
-        # Told of each loop that was made; where somebody watches a folder it is laid there.
-        self.kept: Callable[[str], object] = _nobody
+        # Told of each loop that was made: it is laid where a folder is watched, it is compared.
+        self.kept: list[Callable[[str], object]] = []
 
     def listened(self, incoming: Path, name: str, recipe: Recipe, source: Loop) -> Loop:
         """The loop that an incoming file would be; nothing is kept yet.
@@ -53,5 +49,6 @@ class MadeLoops:
         self._store.keep(incoming, made.sha)
         self._loops.add(made)
         self._announcer.say("shelf")
-        self.kept(made.sha)
+        for told in self.kept:
+            told(made.sha)
         return self._loops.get(made.sha)

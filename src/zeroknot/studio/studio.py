@@ -90,9 +90,11 @@ class Studio:
             self.announcer,
         )
         incoming = IncomingStore(self._engine)
+        kept_likenesses = LikenessStore(self._engine)
         self.bringing = Bringing(
-            self.store, self.loops, incoming, executors, self.announcer, settings.largest_upload
-        )
+            self.store, self.loops, kept_likenesses, incoming, executors, self.announcer,
+            settings.largest_upload,
+        )  # fmt: skip
         self.renders = Renders(self.store.folder, executors)
         self._sheets = SongSheets(self.loops, self.renders)
         made_loops = MadeLoops(self.store, self.loops, executors, self.announcer)
@@ -100,7 +102,8 @@ class Studio:
         self.handing_over = HandingOver(self.store, self.loops, executors)
         self.families = Families(self.loops)
         self.ways = WayStore(self._engine)
-        self.likenesses = Likenesses(self.store, LikenessStore(self._engine), self.loops, executors)
+        self.likenesses = Likenesses(self.store, kept_likenesses, self.loops, executors)
+        made_loops.kept.append(self.likenesses.soon)
         self.takes = Takes(self.store, self.loops, executors, made_loops)
         self.slices_out = SlicesOut(self.store, executors, self.renders)
         self.bundles = Bundles(self.projects, self.loops, self.store)
@@ -113,7 +116,7 @@ class Studio:
         self.watched = None
         if settings.watch:
             self.watched = Watched(settings.watch, settings.data, self.bringing, self.handing_over)
-            made_loops.kept = self.watched.take_out
+            made_loops.kept.append(self.watched.take_out)
             self.watched.start()
         self._trimmer = Trimmer(self.store.cache, settings.cache_bytes)
         self.jobs.go_on()

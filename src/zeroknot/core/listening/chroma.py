@@ -50,6 +50,16 @@ class Peaks:
         total = float(self.energy.sum())
         return float(np.square(self.weights).sum() * 2.5) / total if total > 0 else 0.0
 
+    def between(self, start: float, end: float) -> "Peaks":
+        """Those of the frames from one second to another, counted from the first of them."""
+        first, last = (round(second / self.hop_seconds) for second in (start, end))
+        last = max(first + 1, min(last, self.count))
+        kept = (self.frames >= first) & (self.frames < last)
+        return Peaks(
+            self.frames[kept] - first, self.notes[kept], self.weights[kept], last - first,
+            self.hop_seconds, self.energy[first:last],
+        )  # fmt: skip
+
 
 def spectral_peaks(sound: Audio) -> Peaks:
     """Peaks between LOWEST_HZ and HIGHEST_HZ, the strongest of each frame."""

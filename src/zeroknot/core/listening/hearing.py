@@ -48,6 +48,19 @@ class Hearing:
             return None
         return self.readings[0]
 
+    def body(
+        self, seconds: float, stated: Reading | None = None
+    ) -> tuple[float, float, int | None]:
+        """Where its body lies, in seconds, and its bars; all of a sound that has no reading.
+
+        seconds  that the sound lasts
+        stated   by a person: goes before what is heard
+        """
+        reading = stated or self.best
+        if reading is None:
+            return 0.0, seconds, None
+        return reading.downbeat_s, reading.end_s, reading.bars
+
     def attacks_at(self, sensitivity: float = 1.0) -> Attacks:
         """Attacks that hold at a sensitivity of 0…1 as arrays; all that may be one at 1."""
         table = np.asarray(self.attacks, np.float64).reshape(-1, 3)

@@ -40,11 +40,14 @@ SOUNDS = 0.02  # of the half bar that sounds most: what has less of tones has no
 LOWEST_OCTAVE_HZ = 44.2  # of the bands: 62.5 Hz and up, each an octave (IEC 61260)
 
 
-def likeness_in(sound: Audio, start: float, end: float, bars: int | None) -> Likeness:
+def likeness_in(
+    sound: Audio, start: float, end: float, bars: int | None, peaks: Peaks | None = None
+) -> Likeness:
     """What a body is like.
 
     start, end  seconds of its one and of its end
     bars        that it has; None where nobody can tell: then it has no rhythm
+    peaks       of all of the sound, where they are known
     """
     rate = sound.rate
     first = max(0, frame(start * rate))
@@ -52,14 +55,14 @@ def likeness_in(sound: Audio, start: float, end: float, bars: int | None) -> Lik
     part = Audio(np.ascontiguousarray(sound.samples[:, first : max(first + 1, last)]), rate)
     levels, times = _levels(part)
     begins = np.maximum(0.0, np.diff(levels, axis=0, prepend=levels[-1:]))
-    peaks = spectral_peaks(part)
-    cents = tuning_cents(peaks) or 0.0
+    own = spectral_peaks(part) if peaks is None else peaks.between(first / rate, last / rate)
+    cents = tuning_cents(own) or 0.0
     bar = (end - start) / bars if bars else 0.0
     return Likeness(
         sound=_projected(_traits(levels, begins)),
         rhythm=_rhythm(begins, times, bar, bars) if bars else np.zeros(SIZES["rhythm"]),
-        tone=_unit(np.asarray(profile_of_peaks(peaks, cents))),
-        harmony=_harmony(peaks, cents, bar, bars) if bars else np.zeros(SIZES["harmony"]),
+        tone=_unit(np.asarray(profile_of_peaks(own, cents))),
+        harmony=_harmony(own, cents, bar, bars) if bars else np.zeros(SIZES["harmony"]),
         feel=_feel(begins, times, bar / BEATS) if bars else np.zeros(SIZES["feel"]),
         bands=_bands(levels),
     )
@@ -73,15 +76,17 @@ def traits_of(sound: Audio) -> Floats:
 
 def _levels(part: Audio) -> tuple[Floats, Floats]:
     """dB of each mel band under the loudest moment, float64 [moments, bands], and when."""
-    rate, mono = part.rate, part.samples.mean(axis=0, dtype=np.float64)
-    size, hop = frame(WINDOW_SECONDS * rate), frame(HOP_SECONDS * rate)
-    padded = np.concatenate([np.zeros(size // 2), mono, np.zeros(size)])
-    count = 1 + mono.size // hop
-    at = (np.arange(count) * hop)[:, None] + np.arange(size)
-    power = (
-        np.abs(fft.rfft(padded[np.minimum(at, padded.size - 1)] * np.hanning(size), axis=1)) ** 2
+    rate, mono = part.rate, part.samples.mean(axis=0, dtype=np.float32)
+    size, hop = (
+        fft.next_fast_len(frame(WINDOW_SECONDS * rate), real=True),
+        frame(HOP_SECONDS * rate),
     )
-    bands = power @ _triangles(size, rate).T
+    padded = np.pad(mono, (size // 2, size))
+    count = 1 + mono.size // hop
+    moments = np.lib.stride_tricks.sliding_window_view(padded, size)[::hop][:count]
+    spectrum = fft.rfft(moments * np.hanning(size).astype(np.float32), axis=1)
+    power = np.square(spectrum.real) + np.square(spectrum.imag)
+    bands = (power @ _triangles(size, rate).T.astype(np.float32)).astype(np.float64)
     loudest = max(float(bands.max(initial=0.0)), 1e-12)
     levels = 10 * np.log10(np.maximum(bands / loudest, 10 ** (FLOOR_DB / 10)))
     return np.asarray(levels), np.arange(count) * hop / rate

@@ -66,8 +66,14 @@ ENDS = {
 
 def listen(sound: Audio, claims: Claims = NO_CLAIMS) -> Hearing:
     """Everything that is heard in a sound, claims weighed in. Silence has nothing."""
+    return listen_closely(sound, claims)[0]
+
+
+def listen_closely(sound: Audio, claims: Claims = NO_CLAIMS) -> tuple[Hearing, Material | None]:
+    """The same, and what it was heard in; None of silence."""
     if is_silent(sound):
-        return Hearing(sounding=(0.0, sound.seconds), warnings=("there is nothing to hear",))
+        quiet = Hearing(sounding=(0.0, sound.seconds), warnings=("there is nothing to hear",))
+        return quiet, None
     material = material_of(sound)
     warnings = ["the recording is clipped"] if is_clipped(sound) else []
     kind = sound_heard(material, sound.seconds)
@@ -101,8 +107,8 @@ def listen(sound: Audio, claims: Claims = NO_CLAIMS) -> Hearing:
         struck_db=struck_db(sound, kind.kind),
     )
     if hearing.best is None:
-        return hearing
-    return replace(hearing, beats=beats_along(material, hearing.best, curve))
+        return hearing, material
+    return replace(hearing, beats=beats_along(material, hearing.best, curve)), material
 
 
 def _or_a_take(

@@ -16,9 +16,10 @@ from zeroknot.core.formats.loop_file import read_loop_file
 from zeroknot.core.formats.midi import MidiLoop, read_midi
 from zeroknot.core.formats.sniff import MIDI, sniff
 from zeroknot.core.listening.hearing import Hearing
+from zeroknot.core.listening.liken import likeness_in
 from zeroknot.core.listening.midi_reading import hear_midi, midi_claims
 from zeroknot.core.listening.reading import Claims
-from zeroknot.core.listening.readings import listen
+from zeroknot.core.listening.readings import listen, listen_closely
 from zeroknot.core.mixing.loudness import loudness
 from zeroknot.store.audio_store import AudioStore, sha256_of
 from zeroknot.studio.listened import Listened, Unpacked
@@ -105,7 +106,10 @@ def listen_to(folder: Path, file: Path, names: tuple[str, ...]) -> Listened:
         return Listened(refusal="the file is too large for this machine's memory")
     sha = sha256_of(file)
     sound = read.sound
-    hearing = measured(listen(sound, read.claims), sound)
+    heard, material = listen_closely(sound, read.claims)
+    hearing = measured(heard, sound)
+    start, end, bars = hearing.body(sound.seconds)
+    peaks = material.peaks if material else None
     store = AudioStore(folder)
     write_peaks(folder, sha, sound)
     write_attacks(store, sha, hearing.attacks)
@@ -119,6 +123,7 @@ def listen_to(folder: Path, file: Path, names: tuple[str, ...]) -> Listened:
         claims=read.claims,
         hearing=hearing,
         warnings=(*read.warnings, *hearing.warnings),
+        likeness=likeness_in(sound, start, end, bars, peaks).packed,
     )
 
 
@@ -145,6 +150,7 @@ def _listened_midi(folder: Path, file: Path, loop: MidiLoop, names: tuple[str, .
         frames=sound.frames,
         claims=claims,
         hearing=measured(hearing, sound),
+        likeness=likeness_in(sound, *hearing.body(sound.seconds)).packed,
     )
 
 
