@@ -11,6 +11,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+from wavinfo import WavInfoReader
 
 from tests.core.listening.test_midi_reading import SIX_EIGHT
 from tests.sounds import rendered
@@ -465,6 +466,9 @@ class LikeTest(Family):
         self.assertEqual(waiting, 0)
         self.assertEqual({r.loop.sha for r in rows}, {self.loop.sha, bass.sha})
         self.assertTrue(all(0 <= r.alike <= 1 for r in rows))
+        # The drums are told by when they hit: what they ring at is no chord.
+        drums = next(r for r in rows if r.loop.sha == self.loop.sha)
+        self.assertNotRegex(drums.why, "chords|clash|key|st")
         # Where nothing plays all there is may fit.
         rows, _ = self.studio.likenesses.fitting(self.tree(), 900.0, 10, shas)
         self.assertEqual(len(rows), 3)
@@ -519,6 +523,21 @@ class HandOverTest(Family):
             self.over([])
         with self.assertRaises(NotFoundError):
             self.over(["0" * 64])
+
+    def test_what_was_cut_has_cue_points_where_its_pieces_begin(self):
+        """Read back by wavinfo; where energy rises in the file itself there is a hit."""
+        grown = self.grow(count=1, may=("order",))[0]
+        loop = self.keep(grown)
+        order = self.tree().offshoot(grown.id).strand.played
+        made = self.over([loop.sha])
+        cues = [cue.sample_offset for cue in WavInfoReader(str(made.file)).cues.cues]
+        sound, _ = soundfile.read(made.file)
+        places = sorted(t.beat / order.beats for t in order.tiles if not t.muted)
+        self.assertEqual(len(cues), len(places))
+        for cue, place in zip(sorted(cues), places, strict=True):
+            self.assertAlmostEqual(cue / len(sound), place, places=3)
+        plain = WavInfoReader(str(self.over([self.loop.sha]).file)).cues
+        self.assertFalse(plain and plain.cues)
 
     def test_a_pack_has_a_page_and_the_recipes(self):
         loop = self.keep(self.grow(count=1, may=("order",))[0])

@@ -3,7 +3,6 @@
 import itertools
 import threading
 from collections.abc import Collection, Iterable, Sequence
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,9 +11,9 @@ from sqlmodel import Session, col, select
 
 from zeroknot.core.listening.likeness import SIZE, SLICES, VERSION, WEIGHTS
 from zeroknot.store.database import writing
+from zeroknot.store.shelf_query import By
 from zeroknot.store.tables import FactsRow, LikenessRow
 
-By = Literal["all", "sound", "rhythm", "tone"]
 Floats = NDArray[np.float32]
 
 

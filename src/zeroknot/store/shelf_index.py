@@ -6,7 +6,6 @@ only asked for what changed since the last search (docs/decisions/0008).
 
 import json
 import threading
-from bisect import bisect_left, bisect_right
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
@@ -19,6 +18,7 @@ from zeroknot.core.formats.sniff import MIDI
 from zeroknot.core.harmony.fit import shift_between
 from zeroknot.core.listening.sound_kind import ONE_HIT, UNPITCHED
 from zeroknot.store.loops import LoopStore
+from zeroknot.store.name_order import NameOrder
 from zeroknot.store.shelf_query import (
     HIGHEST_BPM,
     LOWEST_BPM,
@@ -33,8 +33,6 @@ from zeroknot.store.shelf_query import (
 
 Mask = NDArray[np.bool_]
 Numbers = NDArray[np.float64]
-
-NameKey = tuple[tuple[int, int, str], ...]
 
 MOST_INSERTED = 500  # more at once are sorted anew
 MOST_VALUES = 60  # of a facet that are told
@@ -81,9 +79,7 @@ class ShelfIndex:
         self._coded = {name: np.zeros(0, np.int32) for name in CODED}
         self._codes = {name: _Codes() for name in CODED}
         self._tags: dict[str, Mask] = {}
-        self._name_keys: list[NameKey] = []  # in order, and the place of each
-        self._by_name: list[int] = []
-        self._name_order: NDArray[np.intp] | None = None
+        self._by_name = NameOrder()
 
     def find(
         self, query: Query, time: ProjectTime | None = None, first: int = 0, count: int = 100
@@ -120,17 +116,17 @@ class ShelfIndex:
                 self._rows.append(row)
                 self._texts.append("")
                 if not is_bulk:
-                    self._put_by_name(natural(row.name), place)
+                    self._by_name.put(row.name, place)
             else:
                 if self._rows[place].name != row.name and not is_bulk:
-                    self._take_by_name(natural(self._rows[place].name), place)
-                    self._put_by_name(natural(row.name), place)
+                    self._by_name.take(self._rows[place].name, place)
+                    self._by_name.put(row.name, place)
                 for tag in _tags(self._rows[place]):
                     self._tags[tag][place] = False
                 self._rows[place] = row
             self._set(place, row)
         if is_bulk:
-            self._sort_names()
+            self._by_name.sort(row.name for row in self._rows)
         self._stamp = changed[-1].stamp
 
     def _make_room(self, more: int) -> None:
@@ -226,7 +222,13 @@ class ShelfIndex:
         fits = self._fits(query, time)
         if fits is not None:
             masks["fits"] = fits
+        if query.among is not None:
+            masks["among"] = np.zeros(size, np.bool_)
+            masks["among"][self._places_of(query.among)] = True
         return masks
+
+    def _places_of(self, shas: tuple[str, ...]) -> list[int]:
+        return [self._places[sha] for sha in shas if sha in self._places]
 
     def _with_words(self, words: tuple[str, ...]) -> Mask:
         """Rows whose text has every word; the longest word first, the rest only where it is."""
@@ -277,16 +279,22 @@ class ShelfIndex:
             found = np.flatnonzero(mask)
             added = self._number("added")[found]
             return found[np.argsort(added if query.descending else -added, kind="stable")]
-        by_name = self._names_in_order()
+        by_name = self._by_name.places
         found = by_name[mask[by_name]]
         if query.sort == "name":
             return found[::-1] if query.descending else found
-        values = self._values(query.sort, time)[found]
+        values = self._values(query, time)[found]
         # What has no value sorts last by itself; turned round, it must not come first.
         values = -values if query.descending else values
         return found[np.argsort(values, kind="stable")]
 
-    def _values(self, sort: str, time: ProjectTime | None) -> Numbers:
+    def _values(self, query: Query, time: ProjectTime | None) -> Numbers:
+        sort = query.sort
+        if sort == "near":
+            ranks = np.full(len(self._rows), np.nan)
+            places = self._places_of(query.among or ())
+            ranks[places] = np.arange(len(places))
+            return ranks
         if sort == "length":
             return self._number("seconds")
         if sort == "tempo":
@@ -304,33 +312,6 @@ class ShelfIndex:
         rank[by_name] = np.arange(len(names))
         rank[0] = np.nan
         return np.asarray(rank[self._coded[column][: len(self._rows)]])
-
-    # ---- by name
-
-    def _sort_names(self) -> None:
-        keys = [natural(row.name) for row in self._rows]
-        self._by_name = sorted(range(len(keys)), key=keys.__getitem__)
-        self._name_keys = [keys[place] for place in self._by_name]
-        self._name_order = None
-
-    def _put_by_name(self, key: NameKey, place: int) -> None:
-        at = bisect_right(self._name_keys, key)
-        self._name_keys.insert(at, key)
-        self._by_name.insert(at, place)
-        self._name_order = None
-
-    def _take_by_name(self, key: NameKey, place: int) -> None:
-        at = bisect_left(self._name_keys, key)
-        while self._by_name[at] != place:
-            at += 1
-        del self._name_keys[at], self._by_name[at]
-        self._name_order = None
-
-    def _names_in_order(self) -> NDArray[np.intp]:
-        """Places by their names."""
-        if self._name_order is None:
-            self._name_order = np.asarray(self._by_name, np.intp)
-        return self._name_order
 
     # ---- counting
 

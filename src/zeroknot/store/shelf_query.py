@@ -7,7 +7,12 @@ from typing import Literal, NamedTuple
 from zeroknot.core.harmony.key import Key, KeyNameError
 
 Hits = Literal["all", "loops", "hits"]
-SORTS = ("added", "name", "set", "length", "tempo", "key", "kind", "sound", "change", "favourite")
+By = Literal["all", "sound", "rhythm", "tone"]  # what they are alike by
+NearBy = Literal["all", "sound", "rhythm", "tone", "fits"]
+SORTS = (
+    "added", "name", "set", "length", "tempo", "key", "kind", "sound", "change", "favourite",
+    "near",
+)  # fmt: skip
 TEMPO_BIN_BPM = 5
 SAME_BPM = 0.5  # a tempo that is asked for is within
 LOWEST_BPM, HIGHEST_BPM = 40, 240
@@ -66,6 +71,18 @@ class ProjectTime:
     key: str | None
 
 
+@dataclass(frozen=True)
+class Near:
+    """What is asked for: loops like one, by something; or what goes with what plays at a beat.
+
+    like  hash of the loop they shall be like; "" where it is what fits that is asked for
+    """
+
+    like: str
+    by: By = "all"
+    beat: float = 0.0
+
+
 @dataclass(frozen=True, kw_only=True)
 class Query:
     """words          each must be in name, set, tags, key, sound or kind; "92 bpm", "D minor" too
@@ -76,6 +93,8 @@ class Query:
     taken_off      those that were taken off the shelf, instead of those on it
     stretch_within  percent by which the tempo may have to change, the nearest of half, once, double
     shift_within   semitones
+    like, like_by, beat   near to what, as `Near` says; nothing where like_by is None
+    among          only these hashes, as `near` found them; in this order where sorted by "near"
     """
 
     words: str = ""
@@ -92,8 +111,21 @@ class Query:
     taken_off: bool = False
     stretch_within: float | None = None
     shift_within: int | None = None
+    like: str = ""
+    like_by: NearBy | None = None
+    beat: float = 0.0
+    among: tuple[str, ...] | None = None
     sort: str = "added"
     descending: bool = False
+
+    @property
+    def near(self) -> Near | None:
+        """What they shall be near to; None where that is not asked."""
+        if self.like_by is None:
+            return None
+        if self.like_by == "fits":
+            return Near("", beat=self.beat)
+        return Near(self.like, self.like_by)
 
 
 @dataclass(frozen=True)

@@ -22,6 +22,7 @@ from zeroknot.studio.handed import Handed
 from zeroknot.studio.prints import Download, printed_from
 
 MOST_LOOPS = 500
+SAME_TEMPO = 1e-3
 
 
 class HandingOver:
@@ -52,10 +53,11 @@ class HandingOver:
         body = (reading.downbeat_s, reading.end_s) if reading else None
         tempo = reading.tempo_bpm if reading else None
         tags = WavTags(title=loop.name, tempo_bpm=tempo, key=key.tkey if key else None)
-        strand = made_again(loop, self._loops) if pack is not None else None
+        strand = made_again(loop, self._loops)
         page = PackLoop("", loop.name, _about(loop), ticks_of(loop), _told(strand))
         return Handed(
             loop.sha, loop.rate, loop.claims.voice, body, tags, name,
+            cuts=cues_of(loop, strand) if strand else (),
             page=page if pack is not None else None,
             recipe=self._recipe(loop, strand) if pack is not None else "",
         )  # fmt: skip
@@ -65,6 +67,36 @@ class HandingOver:
         if run is None or strand is None:
             return ""
         return Written(loop.name, printed_from(run, self._loops), run, strand_told(strand)).text
+
+
+def cues_of(loop: Loop, strand: Strand) -> tuple[tuple[float, str], ...]:
+    """Where the pieces of what was cut begin in its print, in seconds, and which of them each is;
+    nothing where it was printed under a tempo that moves.
+
+    strand  that it was printed from
+    """
+    reading, order = loop.reading, strand.played
+    tempo = loop.recipe.made_by.get("tempo_bpm") if loop.recipe else None
+    if not reading or not isinstance(tempo, float | int):
+        return ()
+    if abs(reading.tempo_bpm / tempo - 1.0) > SAME_TEMPO:
+        return ()
+    if order is not None:
+        places = [
+            (tile.beat / order.beats, tile.piece + 1) for tile in order.tiles if not tile.muted
+        ]
+    elif strand.cut is not None:
+        beat_of = strand.warp.beat_of_second
+        starts = [beat_of(second) / strand.warp.span for second in strand.cut.starts]
+        places = [(place, i) for i, place in enumerate(starts, 1)]
+    else:
+        return ()
+    seconds = reading.end_s - reading.downbeat_s
+    return tuple(
+        (reading.downbeat_s + place * seconds, str(piece))
+        for place, piece in sorted(places)
+        if 0.0 <= place < 1.0
+    )
 
 
 def _told(strand: Strand | None) -> tuple[str, ...]:

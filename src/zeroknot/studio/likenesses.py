@@ -15,11 +15,13 @@ from numpy.typing import NDArray
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.listening.fitting import Fit, best_fit, fit_of, rough_scores
 from zeroknot.core.listening.likeness import SLICES, Likeness
+from zeroknot.core.listening.sound_kind import UNPITCHED
 from zeroknot.core.loop import Loop
 from zeroknot.document.project import Project
 from zeroknot.store.audio_store import AudioStore
-from zeroknot.store.likenesses import By, LikenessStore, Table
+from zeroknot.store.likenesses import LikenessStore, Table
 from zeroknot.store.loops import LoopStore
+from zeroknot.store.shelf_query import By, Near
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import ITSELF, in_hand
 from zeroknot.studio.placement import Placement
@@ -63,6 +65,14 @@ class Likenesses:
         # What recipes make, by the address of the render and the bars that it has.
         self._heard: LRUCache[str, Vector] = LRUCache(MOST_HEARD)
 
+    def near(
+        self, project: Project, asked: Near, count: int, shas: tuple[str, ...]
+    ) -> tuple[list[Like], int]:
+        """Those of some loops, nearest first; and how many of them nobody measured yet."""
+        if asked.like:
+            return self.nearest(project, ITSELF + asked.like, asked.by, count, shas)
+        return self.fitting(project, asked.beat, count, shas)
+
     def nearest(
         self, project: Project, name: str, by: By, count: int, shas: tuple[str, ...]
     ) -> tuple[list[Like], int]:
@@ -104,12 +114,13 @@ class Likenesses:
         origin = Likeness.unpacked(self.of(project, beside))
         own = in_hand(project, self._loops, beside).strand.loop
         playing = [n for n in _playing(project, beat) if project.strand(n).loop != own]
-        others = [Likeness.unpacked(self.of(project, name)) for name in playing]
+        others = self._others(project, playing)
         key = project.key_map.key_at(beat)
         found = {}
         for name, vector in self._made_by(project, names).items():
             one = Likeness.unpacked(vector)
-            found[name] = Ranked(fit_of(one, others, key), 1.0 - one.alike(origin))
+            heard = _as_heard(one, in_hand(project, self._loops, name).loop)
+            found[name] = Ranked(fit_of(heard, others, key), 1.0 - one.alike(origin))
         return found
 
     def fitting(
@@ -120,7 +131,7 @@ class Likenesses:
         waiting = self._measure(shas)
         playing = _playing(project, beat)
         used = {project.strand(name).loop for name in playing}
-        others = [Likeness.unpacked(self.of(project, name)) for name in playing]
+        others = self._others(project, playing)
         key = project.key_map.key_at(beat)
         table, wanted = self._store.table(), set(shas) - used
         near = self._nearby(table, others, key, wanted)
@@ -130,14 +141,23 @@ class Likenesses:
         for sha in near:
             vector = table.of(sha)
             if vector is not None and sha in loops:
-                ratio = _ratio(loops[sha], tempo)
-                ranked.append((*best_fit(Likeness.unpacked(vector), others, key, ratio), sha))
+                one, ratio = Likeness.unpacked(vector), _ratio(loops[sha], tempo)
+                fit = best_fit(_as_heard(one, loops[sha]), others, key, ratio)
+                ranked.append((*fit, sha))
         ranked.sort(key=lambda r: (-r[0].score, r[2]))
         rows = [
             Like(loops[sha], fit.score, ", ".join(w for w in (_shifted(shift), fit.said) if w))
             for fit, shift, sha in ranked[:count]
         ]
         return rows, waiting
+
+    def _others(self, project: Project, playing: Sequence[str]) -> list[Likeness]:
+        """What strands that play are like."""
+        loops = self._loops.named(project.strand(name).loop for name in playing)
+        return [
+            _as_heard(Likeness.unpacked(self.of(project, name)), loops[project.strand(name).loop])
+            for name in playing
+        ]
 
     def _nearby(
         self, table: Table, others: Sequence[Likeness], key: Key | None, wanted: set[str]
@@ -216,6 +236,11 @@ def _playing(project: Project, beat: float) -> list[str]:
             if not c.muted and c.track not in quiet and c.beat <= beat < project.clip_end(c)
         }
     )
+
+
+def _as_heard(one: Likeness, loop: Loop) -> Likeness:
+    """What a drum rings at is no note that goes with others, or does not."""
+    return one.without_tones if loop.sound in UNPITCHED else one
 
 
 def _ratio(loop: Loop, tempo: float) -> float | None:

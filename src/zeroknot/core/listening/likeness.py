@@ -13,7 +13,7 @@ Conventions
 How they are measured is `liken.py`, which takes more to load.
 """
 
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -70,6 +70,12 @@ class Likeness:
         """From float32 [SIZE], as `packed` gives it."""
         told = packed.astype(np.float64)
         return cls(**{name: told[part] for name, part in SLICES.items()})
+
+    @property
+    def without_tones(self) -> "Likeness":
+        """As of a sound whose tones are no notes, as those of drums are not."""
+        silent = {name: np.zeros(SIZES[name]) for name in ("tone", "harmony")}
+        return replace(self, **silent)
 
     def alike(self, other: "Likeness") -> float:
         """On the whole, −1…1."""

@@ -835,6 +835,8 @@ class ShelfRow(TypedDict):
     duration_ratio: float | None
     shift: int | None
     warnings: list[str]
+    alike: float | None
+    why: str
 
 
 class FacetValue(TypedDict):
@@ -870,6 +872,7 @@ class Found(TypedDict):
     total: int
     first: int
     rows: list[ShelfRow]
+    waiting: int
     facets: Facets
 
 

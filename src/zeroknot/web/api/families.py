@@ -12,7 +12,7 @@ from zeroknot.core.loop import Loop
 from zeroknot.core.units import gain_of_db
 from zeroknot.document.project import Project
 from zeroknot.document.strand import LONGEST_NAME, Strand
-from zeroknot.store.likenesses import By
+from zeroknot.store.shelf_query import By
 from zeroknot.store.shelf_query import Query as ShelfQuery
 from zeroknot.studio.family import Member
 from zeroknot.studio.hand import LONGEST_HAND

@@ -1,6 +1,7 @@
 """The shelf: found, changed, taken back; searches that are kept."""
 
 import json
+from dataclasses import replace
 from typing import Annotated
 
 from fastapi import APIRouter, Response
@@ -11,17 +12,20 @@ from zeroknot.core.errors import EditError
 from zeroknot.document.project import Project
 from zeroknot.store.jobs import Job
 from zeroknot.store.searches import SavedSearch
-from zeroknot.store.shelf_query import SORTS, Hits, Query
+from zeroknot.store.shelf_query import SORTS, Hits, NearBy, Query
 from zeroknot.studio.jobs import told
+from zeroknot.studio.likenesses import Like
 from zeroknot.studio.shelf import ShelfChange
 from zeroknot.studio.shelf_edits import AnyShelfEdit
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api import answers
 from zeroknot.web.api.deps import Number, StudioDep
+from zeroknot.web.api.projects import AtBeat
 from zeroknot.web.api.wire import found_json
 
 router = APIRouter(prefix="/api/shelf")
 MOST_ROWS = 500
+MOST_NEAR = 200
 
 
 class AskShelf(BaseModel):
@@ -44,12 +48,17 @@ class AskShelf(BaseModel):
     taken_off: bool = False
     stretch_within: float | None = Field(None, ge=0, le=1000)
     shift_within: int | None = Field(None, ge=0, le=6)
+    like: str = Field("", max_length=64, description="the hash of a loop they shall be like")
+    like_by: NearBy | None = None
+    beat: AtBeat = 0.0
     sort: str = Field("added", max_length=20)
     descending: bool = False
 
     def query(self) -> Query:
         if self.sort not in SORTS:
             raise EditError(f"the shelf is sorted by one of {', '.join(SORTS)}")
+        if self.like_by and self.like_by != "fits" and not self.like:
+            raise EditError("name the loop that they shall be like")
         tempo = None
         if self.tempo_from is not None or self.tempo_to is not None:
             tempo = (self.tempo_from or 0.0, self.tempo_to or 1e9)
@@ -58,7 +67,8 @@ class AskShelf(BaseModel):
             bars=frozenset(self.bars), keys=frozenset(self.keys), sets=frozenset(self.sets),
             tags=frozenset(self.tags), hits=self.hits, tempo=tempo, favourite=self.favourite,
             printed=self.printed, taken_off=self.taken_off, stretch_within=self.stretch_within,
-            shift_within=self.shift_within, sort=self.sort, descending=self.descending,
+            shift_within=self.shift_within, like=self.like, like_by=self.like_by, beat=self.beat,
+            sort=self.sort, descending=self.descending,
         )  # fmt: skip
 
 
@@ -90,14 +100,16 @@ class NewSearch(BaseModel):
 @router.get("")
 def find(studio: StudioDep, ask: Annotated[AskPage, QueryParameters()]) -> answers.Found:
     project = _project(studio, ask.project)
-    found = studio.shelf.find(ask.query(), project, ask.first, ask.count)
-    return found_json(found, project, ask.first)
+    query, near, waiting = _asked(studio, ask, project)
+    found = studio.shelf.find(query, project, ask.first, ask.count)
+    return found_json(found, project, ask.first, near, waiting)
 
 
 @router.get("/shas")
 def shas(studio: StudioDep, ask: Annotated[AskPage, QueryParameters()]) -> list[str]:
     """All that a search finds, in order."""
-    return list(studio.shelf.shas(ask.query(), _project(studio, ask.project)))
+    project = _project(studio, ask.project)
+    return list(studio.shelf.shas(_asked(studio, ask, project)[0], project))
 
 
 @router.post("/changes", status_code=201)
@@ -105,7 +117,8 @@ def change(
     studio: StudioDep, ask: AskChange, response: Response
 ) -> answers.ShelfChange | answers.StartedJob:
     if ask.search is not None:
-        chosen = studio.shelf.shas(ask.search.query(), _project(studio, ask.project))
+        project = _project(studio, ask.project)
+        chosen = studio.shelf.shas(_asked(studio, ask.search, project)[0], project)
     else:
         chosen = tuple(ask.shas or ())
     return _change_json(studio.shelf.change(chosen, ask.edit, ask.id), response)
@@ -131,6 +144,23 @@ def keep_search(studio: StudioDep, new: NewSearch) -> answers.KeptSearch:
 @router.delete("/searches/{search}", status_code=204)
 def forget_search(studio: StudioDep, search: str) -> None:
     studio.shelf.forget_search(search)
+
+
+def _asked(
+    studio: Studio, ask: AskShelf, project: Project | None
+) -> tuple[Query, dict[str, Like], int]:
+    """The question, with what is near where that is asked; how near each is; and how many
+    nobody has listened to yet."""
+    query = ask.query()
+    if query.near is None:
+        return query, {}, 0
+    if project is None:
+        raise EditError("what is near is told in a project; open one")
+    found, waiting = studio.likenesses.near(
+        project, query.near, MOST_NEAR, studio.shelf.shas(query, project)
+    )
+    near = {one.loop.sha: one for one in found}
+    return replace(query, among=tuple(near)), near, waiting
 
 
 def _project(studio: Studio, id_: str | None) -> Project | None:

@@ -2,6 +2,7 @@
 
 import itertools
 import json
+from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
@@ -17,6 +18,7 @@ from zeroknot.document.strand import Strand, yarn_of
 from zeroknot.store.shelf_index import Found
 from zeroknot.store.shelf_query import LOWEST_BPM, TEMPO_BIN_BPM, Facts
 from zeroknot.studio.hand import quarters_of
+from zeroknot.studio.likenesses import Like
 from zeroknot.studio.placement import Placement, key_shift, sounding_of
 from zeroknot.studio.projects import State
 from zeroknot.web.api.groove_wire import feel_json
@@ -199,13 +201,21 @@ def _pass_beats(project: Project, clip: Clip) -> float:
     return project.length_of(one, strand)
 
 
-def found_json(found: Found, project: Project | None, first: int) -> Any:
-    """A page of the shelf, and how much there is of everything."""
+def found_json(
+    found: Found, project: Project | None, first: int, near: Mapping[str, Like] | None = None,
+    waiting: int = 0,
+) -> Any:  # fmt: skip
+    """A page of the shelf, and how much there is of everything.
+
+    near     how near each is to what was asked for, by hash
+    waiting  loops that nobody has listened to for that yet
+    """
     facets = asdict(found.facets)
     return {
         "total": found.total,
         "first": first,
-        "rows": [row_json(row, project) for row in found.rows],
+        "rows": [row_json(row, project) | _near((near or {}).get(row.sha)) for row in found.rows],
+        "waiting": waiting,
         "facets": {
             **facets,
             # As lists, largest first: a JSON object has no order to rely on.
@@ -217,6 +227,10 @@ def found_json(found: Found, project: Project | None, first: int) -> Any:
             "tempo_step": TEMPO_BIN_BPM,
         },
     }
+
+
+def _near(like: Like | None) -> dict[str, Any]:
+    return {"alike": round(like.alike, 3) if like else None, "why": like.why if like else ""}
 
 
 def loop_json(loop: Loop) -> Any:

@@ -8,7 +8,7 @@ import { treeOf } from "./model.js";
 /** @typedef {import("./model.js").Member} Member */
 /**
  * @typedef {{
- *   showFamily: () => void, showOne: () => void, hear: (id: string) => Promise<void>, hearing: boolean, heard: string, withRest: boolean, beatHere: () => number, familyName: string, showFit: () => void, forgetLike: () => void, grown: (intent: import("../types.js").Intent, of?: string) => Promise<void>, setOrder: (by: "grown" | "fit" | "unlike") => Promise<void>, choose: (id: string) => void,
+ *   showFamily: () => void, showOne: () => void, hear: (id: string) => Promise<void>, hearing: boolean, heard: string, withRest: boolean, beatHere: () => number, familyName: string, showFit: () => void, forgetLike: () => void, grown: (intent: import("../types.js").Intent, of?: string) => Promise<void>, handFiles: (shas: string[], pack?: string | null) => Promise<void>, setOrder: (by: "grown" | "fit" | "unlike") => Promise<void>, choose: (id: string) => void,
  * }} Whole
  */
 

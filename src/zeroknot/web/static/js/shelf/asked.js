@@ -7,7 +7,7 @@
 export const NOTHING = Object.freeze({
   words: "", kinds: [], sounds: [], bars: [], keys: [], sets: [], tags: [], hits: "all",
   tempo_from: null, tempo_to: null, favourite: false, printed: false, taken_off: false,
-  stretch_within: null, shift_within: null, sort: "added", descending: false,
+  stretch_within: null, shift_within: null, like: "", like_by: null, beat: null, sort: "added", descending: false,
 });
 const ORDER = ["sort", "descending"];
 export const SETS_SHOWN = 12;
@@ -27,7 +27,7 @@ export function asksFor(asked, bare) {
 /** Another order: by that column, the other way round, newest first again. @param {Record<string, any>} asked @param {string} sort */
 export function sorted(asked, sort) {
   const same = asked.sort === sort;
-  if (same && asked.descending) return { ...asked, sort: "added", descending: false };
+  if (same && asked.descending) return { ...asked, sort: asked.like_by ? "near" : "added", descending: false };
   return { ...asked, sort, descending: same };
 }
 

@@ -208,5 +208,14 @@ export const known = (shared) => {
     download(sha) {
       if (sha) void downloadWav(session, sha);
     },
+
+    /** All that is chosen: one as a file, several as a ZIP, or as a pack. @param {boolean} asPack */
+    async handOver(asPack) {
+      await shared.picking;
+      const shas = this.picks();
+      if (!shas.length) return;
+      const set = this.known?.set || "Loops";
+      await this.handFiles(shas, asPack ? set : null);
+    },
   });
 };

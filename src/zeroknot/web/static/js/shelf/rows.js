@@ -27,7 +27,8 @@ export function shown(row, index, projectPath, lay) {
     ringPath: `/api/loops/${row.sha}/ring.png?yarn=${yarn}&v=${row.stamp}`,
     linePath: `/api/loops/${row.sha}/line.png?yarn=${yarn}&palette=${paletteName()}`,
     fitPath: `${projectPath}/fit/${row.sha}`,
-    about: [row.sound, row.set, ...row.tags, row.is_print ? "printed here" : ""].filter(Boolean).join(" · "),
+    about: row.alike !== null ? `${percent(Math.max(0, row.alike))}: ${row.why}`
+      : [row.sound, row.set, ...row.tags, row.is_print ? "printed here" : ""].filter(Boolean).join(" · "),
     length: row.bars === null ? seconds(row.seconds) : `${row.bars} bar${row.bars === 1 ? "" : "s"}`,
     tempo: bpm(row.tempo_bpm),
     sureness,
@@ -53,7 +54,7 @@ export function gap(index, projectPath) {
     sha: "".padEnd(64, "0"), stamp: 0, name: "…", set: "", tags: [], file_kind: "wav", seconds: 0,
     channels: 2, rate: 44100, bars: null, beats_per_bar: null, tempo_bpm: null, confidence: 0,
     is_stated: false, claimed_bpm: null, key: null, key_confidence: 0, is_key_stated: false,
-    sound: null, is_print: false, favourite: false, yarn: 0, duration_ratio: null, shift: null, warnings: [],
+    sound: null, is_print: false, favourite: false, yarn: 0, duration_ratio: null, shift: null, warnings: [], alike: null, why: "",
   };
   return {
     ...shown(empty, index, projectPath, 1), key: `gap-${index}`, isGap: true, ringPath: "", linePath: "", length: "",

@@ -43,6 +43,7 @@ export const searching = (shared) => {
     accept(found) {
       this.total = found.total;
       shared.facets = found.facets;
+      this.showNear(found);
       this.showFacets();
       this.window();
     },

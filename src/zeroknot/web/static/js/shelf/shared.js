@@ -9,7 +9,7 @@ import { ShelfList } from "./list.js";
 /**
  * @typedef {{
  *   asked: Record<string, any>, isAsked: boolean, askKept: (search: Record<string, any>) => void, reload: () => Promise<void>,
- *   accept: (found: import("../types.js").Found) => void, window: () => void, choose: (index: number, see?: boolean) => void,
+ *   accept: (found: import("../types.js").Found) => void, search: () => Promise<void>, handFiles: (shas: string[], pack?: string | null) => Promise<void>, showNear: (found: import("../types.js").Found) => void, window: () => void, choose: (index: number, see?: boolean) => void,
  *   total: number, chosen: string, chosenIndex: number, picked: string[], picks: () => string[],
  *   hearing: string, withRest: boolean, start: (sha: string, atBar?: boolean) => Promise<void>, quiet: () => void,
  *   about: boolean, showAbout: () => Promise<void>,

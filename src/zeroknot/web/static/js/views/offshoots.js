@@ -3,6 +3,7 @@
 
 import { alike } from "../offshoots/alike.js";
 import { growing } from "../offshoots/growing.js";
+import { fileWays } from "../file-ways.js";
 import { handing } from "../offshoots/handing.js";
 import { one } from "../offshoots/one.js";
 import { picture } from "../offshoots/picture.js";
@@ -11,12 +12,12 @@ import { joined, section } from "../sections.js";
 import { ways } from "../offshoots/ways.js";
 import { keepSections } from "../ui/side.js";
 
-/** @typedef {import("../sections.js").All<ReturnType<typeof picture | typeof one | typeof growing | typeof alike | typeof ways | typeof handing>>} Sections */
+/** @typedef {import("../sections.js").All<ReturnType<typeof picture | typeof one | typeof growing | typeof alike | typeof ways | typeof handing | typeof fileWays>>} Sections */
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const offshoots = (session, app) => () => {
   const shared = new Shared(session, app);
-  return joined(picture(shared), one(shared), growing(shared), alike(shared), ways(shared), handing(shared), together(shared));
+  return joined(picture(shared), one(shared), growing(shared), alike(shared), ways(shared), fileWays(session), handing(shared), together(shared));
 };
 
 /** @param {Shared} shared */

@@ -4,11 +4,13 @@
 import { ApiError } from "../net/api.js";
 import { bpm, semitones } from "../format.js";
 import { barLine } from "../metre.js";
+import { fileWays } from "../file-ways.js";
 import { joined, section } from "../sections.js";
 import { NOTHING } from "../shelf/asked.js";
 import { bringIn } from "../shelf/bringing.js";
 import { hearing } from "../shelf/hearing.js";
 import { known } from "../shelf/known.js";
+import { near } from "../shelf/near.js";
 import { inSight, ROW_PIXELS } from "../shelf/list.js";
 import { gap, shown } from "../shelf/rows.js";
 import { searching } from "../shelf/searching.js";
@@ -17,14 +19,14 @@ import { paletteName } from "../ui/colours.js";
 import { startDrag } from "../ui/drag.js";
 import { View } from "../view.js";
 
-/** @typedef {ReturnType<typeof searching> & ReturnType<typeof hearing> & ReturnType<typeof known>} Others the other sections */
+/** @typedef {ReturnType<typeof searching> & ReturnType<typeof hearing> & ReturnType<typeof known> & ReturnType<typeof near> & ReturnType<typeof fileWays>} Others the other sections */
 
 const PREPARED = 3;
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const shelf = (session, app) => () => {
   const shared = new Shared(session, app, app.viewData());
-  return joined(searching(shared), hearing(shared), known(shared), rowsAndFiles(shared));
+  return joined(searching(shared), hearing(shared), known(shared), near(shared), fileWays(session), rowsAndFiles(shared));
 };
 
 /** @param {Shared} shared */
@@ -77,6 +79,9 @@ const rowsAndFiles = (shared) => {
         { key: "Escape", does: "let go", run: () => this.escape() },
         { key: "F", does: "take in hand", run: () => this.take(this.chosen) },
         { key: "P", does: "place at the playhead's bar", run: () => this.place(this.chosen) },
+        { key: "S", does: "those that sound like it; once more: all", run: () => this.askLike() },
+        { key: "Shift+S", does: "what goes with all that plays at the playhead", run: () => this.askFits() },
+        { key: "O", does: "its family, in Offshoots", run: () => this.showFamily(this.chosen) },
         { key: "I", does: "what is known of it; correct it", run: () => this.toggleAbout() },
         { key: "H", does: "favourite or not", run: () => this.favour() },
         { key: "Delete", does: "take off the shelf; put back what was taken off", run: () => this.takeOff() },
@@ -95,6 +100,7 @@ const rowsAndFiles = (shared) => {
     destroy() {
       clearInterval(this.timer);
       this.endSearching();
+      this.endNear();
       audition.end();
       view.end();
       if (this.hearing) app.stopHand();
@@ -115,7 +121,7 @@ const rowsAndFiles = (shared) => {
       for (let i = first; i < last; i += 1) {
         const row = list.at(i);
         const isChosen = row?.sha === this.chosen;
-        const about = `${i} ${row?.stamp} ${this.lay} ${isChosen} ${isChosen || picked.has(row?.sha ?? "")} ${row?.duration_ratio} ${row?.shift} ${palette}`;
+        const about = `${i} ${row?.stamp} ${this.lay} ${isChosen} ${isChosen || picked.has(row?.sha ?? "")} ${row?.duration_ratio} ${row?.shift} ${row?.alike} ${row?.why} ${palette}`;
         const key = row?.sha ?? `gap-${i}`;
         // A row that looks as before is the very same object: nothing of it is done again.
         let view = views.get(key);
