@@ -84,3 +84,25 @@ class ArrangeTest(BrowserTest):
         master = page.get_by_role("slider", name="Master level")
         master.press("Shift+ArrowLeft")
         self.wait(lambda: self.state()["master_db"] == -5)
+
+    def test_the_cycle_the_clip_or_the_song_is_printed_to_the_shelf(self):
+        page = self.page
+        said = page.locator("#span-said")
+        self.wait(lambda: said.inner_text() == "Bars 1–2: the whole song")
+        self.clip.click()
+        self.wait(lambda: said.inner_text() == "Bars 1–2: the chosen clip")
+        page.keyboard.press("Escape")
+        # A cycle of bar 2, as the strip sets it.
+        page.evaluate(
+            """async () => (await import("/static/js/cycle.js"))
+              .setCycle(window.zeroKnot.session, { from: 4, to: 8, on: true })"""
+        )
+        self.wait(lambda: said.inner_text() == "Bar 2: the cycle")
+        page.get_by_role("group", name="What rings past its end").get_by_text("cut").click()
+        page.get_by_role("button", name="Print a loop").click()
+        printed = page.locator("#span-printed")
+        self.wait(lambda: "bar 2 at" in printed.inner_text())
+        made = next(row for row in self.server.rows() if "bar 2 at" in row["name"])
+        self.assertEqual((made["bars"], made["is_print"]), (1, True))
+        page.get_by_role("button", name="Take it in hand").click()
+        self.wait(lambda: page.url.endswith(f"/fit/{made['sha']}"))

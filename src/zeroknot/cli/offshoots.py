@@ -92,6 +92,11 @@ def _laid(
     written: Written, known: list[Loop], tempo: float | None, is_same: bool
 ) -> tuple[Run, str]:
     """The recipe at another tempo, or laid over another loop."""
+    if not written.strand:
+        raise ZeroKnotError(
+            "this is the recipe of a stretch of a song: name all its recordings "
+            f"({', '.join(name for _, name in written.sources)}), and no tempo"
+        )
     recipe, plan = strand_value(written.strand), written.run.plan
     bpm = tempo or recipe.round_beats * 60.0 * plan.rate / plan.body_frames
     project = Project(id="cli", name="cli", rate=plan.rate)

@@ -7,7 +7,7 @@ Conventions
 """
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
 from typing import Literal
 
@@ -18,12 +18,13 @@ from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.document.strand import AS_CUT, Strand
 
-View = Literal["fit", "groove", "key", "slices"]
+View = Literal["fit", "groove", "key", "slices", "arrange"]
 MOST_NAMED = 4  # slices or places that are told one by one
 BEATS_PER_BAR = 4.0
 ABOUT_BEATS = 0.06
 TITLES = {"fit": "Fit", "groove": "Groove", "key": "Key", "cut": "Cut", "order": "Order",
-          "deal": "Deal", "slices": "Slices", "notes": "Notes", "print": "Print"}  # fmt: skip
+          "deal": "Deal", "slices": "Slices", "notes": "Notes", "print": "Print",
+          "song": "Song"}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -37,6 +38,17 @@ class Step:
     @property
     def title(self) -> str:
         return TITLES[self.part]
+
+
+def steps_of_song(song: Sequence[Mapping[str, str]]) -> tuple[Step, ...]:
+    """What sounded in a stretch of the song.
+
+    song  each strand's track, name and what was done to it, as a print's recipe keeps it
+    """
+    return tuple(
+        Step("arrange", "song", f"{one['track']}: {one['name']}, {one['said']}".rstrip(", "))
+        for one in song
+    )
 
 
 def steps(strand: Strand) -> tuple[Step, ...]:

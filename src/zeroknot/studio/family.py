@@ -7,7 +7,7 @@ from typing import Literal
 from zeroknot.core.loop import Loop
 from zeroknot.document.offshoot import Offshoot
 from zeroknot.document.project import Project
-from zeroknot.document.steps import Step, steps, unlike
+from zeroknot.document.steps import Step, steps, steps_of_song, unlike
 from zeroknot.document.strand import Strand
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.hand import ITSELF, SHA_DIGITS, in_hand
@@ -51,6 +51,12 @@ class _Known:
             self.children.setdefault(parent, []).append(member.id)
 
 
+def steps_of_print(loop: Loop) -> tuple[Step, ...]:
+    """What a stretch of the song was printed from; of other loops nothing."""
+    recipe = loop.recipe
+    return steps_of_song(recipe.made_by["song"]) if recipe and recipe.is_of_a_song else ()
+
+
 class Families:
     def __init__(self, loops: LoopStore):
         self._loops = loops
@@ -76,8 +82,8 @@ class Families:
 
     def steps(self, project: Project, name: str) -> tuple[Strand, tuple[Step, ...]]:
         """How one was made, in sentences, and the strand that says so."""
-        strand = in_hand(project, self._loops, name).strand
-        return strand, steps(strand)
+        hand = in_hand(project, self._loops, name)
+        return hand.strand, (*steps_of_print(hand.loop), *steps(hand.strand))
 
     def unlike(self, project: Project, one: str, other: str) -> tuple[str, ...]:
         """What is otherwise in the other."""

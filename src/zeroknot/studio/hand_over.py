@@ -17,6 +17,7 @@ from zeroknot.document.strand import Strand
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
+from zeroknot.studio.family import steps_of_print
 from zeroknot.studio.hand import made_again
 from zeroknot.studio.handed import Handed
 from zeroknot.studio.prints import Download, printed_from
@@ -54,7 +55,7 @@ class HandingOver:
         tempo = reading.tempo_bpm if reading else None
         tags = WavTags(title=loop.name, tempo_bpm=tempo, key=key.tkey if key else None)
         strand = made_again(loop, self._loops)
-        page = PackLoop("", loop.name, _about(loop), ticks_of(loop), _told(strand))
+        page = PackLoop("", loop.name, _about(loop), ticks_of(loop), _told(loop, strand))
         return Handed(
             loop.sha, loop.rate, loop.claims.voice, body, tags, name,
             cuts=cues_of(loop, strand) if strand else (),
@@ -64,9 +65,10 @@ class HandingOver:
 
     def _recipe(self, loop: Loop, strand: Strand | None) -> str:
         run = loop.recipe.run if loop.recipe else None
-        if run is None or strand is None:
+        if run is None:
             return ""
-        return Written(loop.name, printed_from(run, self._loops), run, strand_told(strand)).text
+        told = strand_told(strand) if strand else {}
+        return Written(loop.name, printed_from(run, self._loops), run, told).text
 
 
 def cues_of(loop: Loop, strand: Strand) -> tuple[tuple[float, str], ...]:
@@ -99,8 +101,9 @@ def cues_of(loop: Loop, strand: Strand) -> tuple[tuple[float, str], ...]:
     )
 
 
-def _told(strand: Strand | None) -> tuple[str, ...]:
-    return tuple(f"{step.title}: {step.said}" for step in steps(strand)) if strand else ()
+def _told(loop: Loop, strand: Strand | None) -> tuple[str, ...]:
+    found = (*steps_of_print(loop), *(steps(strand) if strand else ()))
+    return tuple(f"{step.title}: {step.said}" for step in found)
 
 
 def _about(loop: Loop) -> str:

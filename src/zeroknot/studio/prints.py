@@ -6,22 +6,24 @@ from pathlib import Path
 from zeroknot.core.formats.claims import without_tempo
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.listening.reading import Reading
-from zeroknot.core.loop import Loop
+from zeroknot.core.loop import NO_KEY, Loop
 from zeroknot.core.recipe.recipe import Recipe
 from zeroknot.core.recipe.run import Run
 from zeroknot.core.recipe.text import Written
 from zeroknot.core.render.any_plan import PassPlan, shifts_of
+from zeroknot.core.timeline.metre_map import Metre
 from zeroknot.document.offshoot import Offshoot
 from zeroknot.document.project import Project
 from zeroknot.document.steps import in_short
 from zeroknot.document.stored import strand_told
-from zeroknot.document.strand import Strand
+from zeroknot.document.strand import LONGEST_NAME, Strand
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import ITSELF, Hand, in_hand
 from zeroknot.studio.made_loops import MadeLoops
 from zeroknot.studio.placement import Placement
+from zeroknot.studio.spans import Span, plan_of_span
 
 NEARLY_A_SEMITONE = 0.15  # off a whole one, and still the same key
 
@@ -56,12 +58,8 @@ class Prints:
         """
         hand = in_hand(project, self._loops, hand_name)
         strand, run = self.run_of(project, hand, seam, with_lead, beat)
-        plan = run.plan
-        incoming = self._store.new_incoming()
-        # Not by the worker that renders for playing: a long print must not hold up the sound.
-        self._executors.look("print_to_file", self._store.folder, run, incoming).result()
+        plan = Placement.of(project, strand, hand.loop, beat).heard
         tempo = project.tempo_map.bpm_at(beat) if strand.follows else round(strand.own_bpm, 2)
-        lead = plan.lead_frames if with_lead else 0
         metre = project.metre_map.metre_at(1)
         bars = strand.round_beats / metre.beats_per_bar
         name = without_tempo(strand.name.split(", ")[0] if strand.printed else strand.name)
@@ -70,18 +68,6 @@ class Prints:
         grown = project.offshoot(itself) if project.grew(itself) else None
         if grown:
             name = grown.name
-        pulses_per_bar = metre.pulses_per_bar
-        pulses = strand.round_beats / metre.beats_per_pulse
-        seconds = plan.body_frames / plan.rate
-        known = Reading(
-            bars=max(1, round(pulses / pulses_per_bar)),
-            beats_per_bar=pulses_per_bar if pulses % pulses_per_bar == 0 else round(pulses),
-            tempo_bpm=pulses * 60.0 / seconds,
-            downbeat_s=lead / plan.rate,
-            end_s=lead / plan.rate + seconds,
-            confidence=1.0,
-            reason="printed here",
-        )
         made_by = {"run": run.told(), "strand": strand_told(strand), "tempo_bpm": tempo}
         if grown:
             made_by |= {"said": grown.said, "seed": grown.seed}
@@ -90,7 +76,58 @@ class Prints:
         key = printed_key(hand.loop, plan)
         parents = kept_parents(project, grown) if grown else descends_from(strand)
         recipe = Recipe(kind="print", parents=parents, made_by=made_by, key=key)
-        made = self._made_loops.listened(incoming, name, recipe, hand.loop)
+        return self._printed(run, name, recipe, strand.round_beats, metre, hand.loop)
+
+    def print_span(
+        self, project: Project, span: Span, seam: str = "wrap", with_lead: bool = False
+    ) -> Loop:
+        """A stretch of the song as a new loop on the shelf, float32, its recipe with it.
+
+        seam  as of `print_strand`
+        Raises EditError where nothing sounds there.
+        """
+        plan = plan_of_span(project, self._loops, span)
+        run = Run(plan, seam, with_lead)
+        strands = span.strands(project)
+        first = span.first_bar(project)
+        tempo = project.tempo_map.bpm_at(span.start)
+        tracks = {
+            project.strand(c.strand).id: project.track(c.track).name for c in span.clips(project)
+        }
+        made_by = {
+            "run": run.told(),
+            "tempo_bpm": tempo,
+            "said": span.said(project),
+            "song": [{"track": tracks[s.id], "name": s.name, "said": in_short(s)} for s in strands],
+        }
+        parents = tuple(dict.fromkeys(sha for s in strands for sha in descends_from(s)))
+        sources = [self._loops.get(s.loop) for s in strands]
+        likest = next((loop for loop in sources if loop.stated_key != NO_KEY), sources[0])
+        recipe = Recipe(kind="print", parents=parents, made_by=made_by)
+        name = f"{span.named(project)} at {tempo:g}"[:LONGEST_NAME]
+        metre = project.metre_map.metre_at(first)
+        return self._printed(run, name, recipe, span.end - span.start, metre, likest)
+
+    def _printed(
+        self, run: Run, name: str, recipe: Recipe, beats: float, metre: Metre, source: Loop
+    ) -> Loop:
+        """Rendered and onto the shelf, with the beats that it was made to."""
+        incoming = self._store.new_incoming()
+        # Not by the worker that renders for playing: a long print must not hold up the sound.
+        self._executors.look("print_to_file", self._store.folder, run, incoming).result()
+        rate, (first, end) = run.plan.rate, run.loop_frames
+        pulses = beats / metre.beats_per_pulse
+        per_bar = metre.pulses_per_bar
+        known = Reading(
+            bars=max(1, round(pulses / per_bar)),
+            beats_per_bar=per_bar if pulses % per_bar == 0 else round(pulses),
+            tempo_bpm=pulses * 60.0 * rate / (end - first),
+            downbeat_s=first / rate,
+            end_s=end / rate,
+            confidence=1.0,
+            reason="printed here",
+        )
+        made = self._made_loops.listened(incoming, name, recipe, source)
         hearing = replace(made.hearing, readings=(known,), beats=())
         return self._made_loops.keep(incoming, replace(made, hearing=hearing))
 
@@ -106,10 +143,11 @@ class Prints:
         """The recipe of what is in hand, to be handed on; of a print the one that made it."""
         hand = in_hand(project, self._loops, hand_name)
         strand, run = self.run_of(project, hand, "wrap", False, beat)
-        if strand.printed and hand.is_new:  # to the bit as it was printed
-            printed = self._loops.get(strand.printed).recipe
-            run = (printed.run if printed else None) or run
-        return Written(strand.name, printed_from(run, self._loops), run, strand_told(strand))
+        printed = self._loops.get(strand.printed or strand.loop).recipe if hand.is_new else None
+        if printed and printed.run:  # to the bit as it was printed
+            run = printed.run
+        told = {} if printed and printed.is_of_a_song else strand_told(strand)
+        return Written(strand.name, printed_from(run, self._loops), run, told)
 
 
 def printed_from(run: Run, loops: LoopStore) -> tuple[tuple[str, str], ...]:

@@ -155,6 +155,8 @@ class Studio:
     def keep_way(self, project: str, hand: str, name: str) -> Way:
         """Keep how something was made, by name, to do it again to other loops."""
         written = self.prints.recipe(self.projects.state(project).project, hand)
+        if not written.strand:
+            raise EditError("a stretch of a song is no way of working on a loop")
         plain = " ".join(name.split())[:LONGEST_NAME] or written.name
         text = replace(written, name=plain).text
         return self.ways.keep(plain, text, datetime.now(UTC).isoformat(timespec="microseconds"))

@@ -23,6 +23,7 @@ from zeroknot.web.api import (
     jobs,
     keys,
     loops,
+    prints,
     projects,
     renders,
     shelf,
@@ -69,6 +70,7 @@ def make_app(
     for module in (
         pages,
         projects,
+        prints,
         grooves,
         keys,
         slices,

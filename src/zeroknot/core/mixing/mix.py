@@ -8,9 +8,10 @@ both sides.
 from collections.abc import Callable
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zeroknot.core.audio import Samples
-from zeroknot.core.mixing.sheet import Event, Sheet
+from zeroknot.core.mixing.sheet import Sheet
 
 ReadRender = Callable[[str, int, int], Samples]
 
@@ -29,15 +30,19 @@ def mix(sheet: Sheet, read: ReadRender, first: int, frames: int) -> Samples:
         if b <= a or gain == 0.0:
             continue
         sound = read(event.digest, event.start + a - event.at, b - a)
-        out[:, a - first : b - first] += sound * (gain * _envelope(event, a - event.at, b - a))
+        shape = envelope(event.frames, event.fade_in, event.fade_out, a - event.at, b - a)
+        out[:, a - first : b - first] += sound * (gain * shape)
     return out.astype(np.float32)
 
 
-def _envelope(event: Event, first: int, count: int) -> np.ndarray:
+def envelope(
+    frames: int, fade_in: int, fade_out: int, first: int, count: int
+) -> NDArray[np.float64]:
+    """Linear fades at both ends of so many frames: float64 [count], from its `first` on."""
     at = np.arange(first, first + count, dtype=np.float64)
-    envelope = np.ones(count)
-    if event.fade_in:
-        envelope *= np.clip(at / event.fade_in, 0.0, 1.0)
-    if event.fade_out:
-        envelope *= np.clip((event.frames - at) / event.fade_out, 0.0, 1.0)
-    return envelope
+    shape = np.ones(count)
+    if fade_in:
+        shape *= np.clip(at / fade_in, 0.0, 1.0)
+    if fade_out:
+        shape *= np.clip((frames - at) / fade_out, 0.0, 1.0)
+    return shape

@@ -13,7 +13,7 @@ class Recipe:
     """kind      "print": a strand, rendered; "crop": a stretch of a take, sample for sample
     parents   hashes of the loops it descends from: what it was made from, or what it was grown from
     made_by   what it takes to make it again, as JSON holds it; of a print: its `run`, and `strand`,
-              as it was treated
+              as it was treated, or `song`, the strands that sounded
     key       as its making makes it sure ("D minor"); None where only listening can tell
     """
 
@@ -26,6 +26,11 @@ class Recipe:
     def knows_its_beats(self) -> bool:
         """Is its reading what it was made to, so that no listening tells better?"""
         return self.kind == "print"
+
+    @property
+    def is_of_a_song(self) -> bool:
+        """Was it a stretch of a song, of many strands, that was printed?"""
+        return "song" in self.made_by
 
     @property
     def run(self) -> Run | None:

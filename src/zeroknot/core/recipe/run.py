@@ -19,20 +19,20 @@ from zeroknot.core.errors import FormatError, ZeroKnotError
 from zeroknot.core.formats.riff import FLOAT_BITS, LoopMark, wav_bytes
 from zeroknot.core.render.any_plan import PassPlan, plan_of_text
 from zeroknot.core.render.clicks import ClickPlan
-from zeroknot.core.render.order_plan import OrderPlan
 from zeroknot.core.render.pass_file import SEAMS, folded
+from zeroknot.core.render.span_plan import SpanPlan
 from zeroknot.core.units import gain_of_db
 
 
 @dataclass(frozen=True)
 class Run:
-    """plan   of one pass
+    """plan   of one pass, or of a stretch of the song
     seam      what becomes of its tail, as `render.pass_file.folded` names it
     with_lead  what sounds before the one is kept in front
     gain_db   level of the whole
     """
 
-    plan: PassPlan
+    plan: PassPlan | SpanPlan
     seam: str = "wrap"
     with_lead: bool = False
     gain_db: float = 0.0
@@ -44,8 +44,7 @@ class Run:
     @property
     def sources(self) -> tuple[str, ...]:
         """SHA-256 of every recording that it needs, that of the pass first."""
-        parts = self.plan.sources if isinstance(self.plan, OrderPlan) else (self.plan,)
-        return tuple(dict.fromkeys(part.source for part in parts))
+        return self.plan.recordings
 
     @property
     def loop_frames(self) -> tuple[int, int]:

@@ -25,7 +25,7 @@ class Written:
     """A recipe apart from any shelf.
 
     sources  SHA-256 and name of each recording
-    strand   how the first of them is treated, as JSON holds it
+    strand   how the first of them is treated, as JSON holds it; {} of a stretch of a song
     """
 
     name: str

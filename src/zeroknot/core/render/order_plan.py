@@ -59,6 +59,11 @@ class OrderPlan(Addressed):
         return self.sources[0].source
 
     @property
+    def recordings(self) -> tuple[str, ...]:
+        """SHA-256 of every recording that it needs, that of the pass first."""
+        return tuple(dict.fromkeys(source.source for source in self.sources))
+
+    @property
     def frames(self) -> int:
         """Lead, body and tail together."""
         return self.lead_frames + self.body_frames + self.tail_frames

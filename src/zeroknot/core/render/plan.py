@@ -92,6 +92,11 @@ class RenderPlan(Addressed):
         """Who renders it: notes are played, all else is a pass over a recording."""
         return "notes" if self.method == NOTES.key else "pass"
 
+    @property
+    def recordings(self) -> tuple[str, ...]:
+        """SHA-256 of every recording that it needs."""
+        return (self.source,)
+
     @cached_property
     def time_map(self) -> TimeMap:
         """Source seconds to output frames, through the knots."""

@@ -123,6 +123,12 @@ class LayRecipe(Intent):
         return Resolved(_laid(project, known, recipe, self.over))
 
 
+OF_A_SONG = (
+    "this is the recipe of a stretch of a song, not of one loop: it is made again from its "
+    "recordings by `zeroknot resample`, but there is nothing to be laid over another loop"
+)
+
+
 class TakeRecipe(Intent):
     """A recipe from a file, or a way of working that was kept.
 
@@ -136,6 +142,8 @@ class TakeRecipe(Intent):
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         written = read_recipe(self.text)
+        if not written.strand:
+            raise EditError(OF_A_SONG)
         try:
             recipe = strand_value(written.strand)
             _ = recipe.warp, recipe.played

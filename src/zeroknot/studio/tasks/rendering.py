@@ -22,6 +22,8 @@ from zeroknot.core.render.order_plan import OrderPlan
 from zeroknot.core.render.order_run import OrderRendering
 from zeroknot.core.render.parts_run import rendering_of_pass
 from zeroknot.core.render.plan import RenderPlan
+from zeroknot.core.render.span_plan import SpanPlan
+from zeroknot.core.render.span_run import SpanRendering
 from zeroknot.store.audio_store import block_path, write_whole
 from zeroknot.studio.tasks import THREADS_VARIABLE
 from zeroknot.studio.tasks.sources import KEPT_OPEN, attacks_of, midi_of, part_at, source_at
@@ -102,6 +104,10 @@ def _order(folder: Path, plan: OrderPlan) -> InBlocks:
     return OrderRendering(plan, sources)
 
 
+def _span(folder: Path, plan: SpanPlan) -> InBlocks:
+    return SpanRendering(plan, [rendering_of(folder, one) for one in plan.passes])
+
+
 @lru_cache(maxsize=1)
 def _chunks() -> Chunks:
     """Blocks that orders of the same passes have in common."""
@@ -114,5 +120,5 @@ def _clicks(folder: Path, plan: ClickPlan) -> InBlocks:
 
 # Who renders a plan, by its kind.
 RENDERERS: dict[str, Callable[[Path, Any], InBlocks]] = {
-    "pass": _pass, "notes": _notes, "order": _order, "clicks": _clicks,
+    "pass": _pass, "notes": _notes, "order": _order, "span": _span, "clicks": _clicks,
 }  # fmt: skip

@@ -1028,7 +1028,7 @@ class Family(TypedDict):
 
 
 class ShownStep(TypedDict):
-    view: Literal["fit", "groove", "key", "slices"]
+    view: Literal["fit", "groove", "key", "slices", "arrange"]
     title: str
     said: str
 

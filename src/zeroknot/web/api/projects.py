@@ -69,13 +69,6 @@ class AskBack(BaseModel):
     known: Known = None
 
 
-class PrintAsk(BaseModel):
-    hand: str = Field(max_length=LONGEST_HAND)
-    seam: str = Field("wrap", max_length=10)
-    with_lead: bool = False
-    beat: float = Field(0.0, ge=0, le=100_000)
-
-
 class AskAudition(BaseModel):
     """How a loop is heard before anything is decided."""
 
@@ -318,13 +311,6 @@ def crop(studio: StudioDep, project: str, hand: str, ask: AskRange) -> answers.M
     """A stretch as a new loop on the shelf; the take stays."""
     tree = studio.projects.state(project).project
     loop = studio.takes.crop(tree, hand, ask.start_s, ask.end_s, ask.bars)
-    return {"sha": loop.sha, "name": loop.name, "frames": loop.frames, "rate": loop.rate}
-
-
-@router.post("/projects/{project}/prints", status_code=201)
-def print_strand(studio: StudioDep, project: str, ask: PrintAsk) -> answers.MadeLoop:
-    tree = studio.projects.state(project).project
-    loop = studio.prints.print_strand(tree, ask.hand, ask.seam, ask.with_lead, ask.beat)
     return {"sha": loop.sha, "name": loop.name, "frames": loop.frames, "rate": loop.rate}
 
 

@@ -214,6 +214,7 @@ export const one = (shared) => {
     async open(noun) {
       const { one } = shared;
       if (!one) return;
+      if (noun === "arrange") return app.go(`/p/${session.state.id}/arrange`);
       if (one.kind === "source") return app.go(`/p/${session.state.id}/${noun}/${one.id}`);
       const known = new Set(session.state.strands.map((s) => s.id));
       if (!await view.intent({ kind: "take_up", of: shared.nameOf(one.id) })) return;

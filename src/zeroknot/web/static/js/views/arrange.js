@@ -2,7 +2,9 @@
 /** Arrange: tracks and their clips; place, move, copy, repeat, trim, remove; levels and mutes. */
 
 import { drawArrange } from "../arrange/draw.js";
+import { arrangeKeys } from "../arrange/keys.js";
 import { beatsShown, clipLabel, dragged, intentOf, LEAST_BEATS, modeAt, placeSaid } from "../arrange/model.js";
+import { spanControls } from "../arrange/spans.js";
 import { timeControls } from "../arrange/time.js";
 import { trackControls } from "../arrange/tracks.js";
 import { bars, round } from "../format.js";
@@ -40,10 +42,10 @@ export const arrange = (session, app) => () => {
   return {
     /** @type {any[]} */
     tracks: [],
-    chosen: "",
     clipName: "", clipPlace: "", clipLength: "", clipGain: 0, clipShift: 0, clipMuted: false, clipPasses: "", clipShared: false, clipTrouble: "",
     lengthText: "",
     isEmpty: false,
+    ...spanControls(session, app, view),
     ...trackControls(session),
     ...timeControls(session),
 
@@ -51,7 +53,7 @@ export const arrange = (session, app) => () => {
       const field = fieldBox();
       app.laneBeat = (clientX) => this.beatAt(clientX);
       view.watch(() => this.show());
-      view.keys(this.bindings());
+      view.keys(arrangeKeys(this));
       view.scope.on(field, "wheel", (/** @type {WheelEvent} */ e) => {
         if (!e.ctrlKey) return;
         e.preventDefault();
@@ -72,37 +74,6 @@ export const arrange = (session, app) => () => {
     destroy() {
       app.laneBeat = null;
       view.end();
-    },
-
-    /** @returns {import("../ui/keys.js").Binding[]} */
-    bindings() {
-      /** @param {number} by */
-      const nudge = (by) => (/** @type {KeyboardEvent} */ e) => this.nudge(by * (e.shiftKey ? 10 : 1), e.altKey);
-      return [
-        { key: "ArrowRight or Shift+ArrowRight", does: "clip a pulse later (Shift: ten)", repeats: true, run: nudge(1) },
-        { key: "ArrowLeft or Shift+ArrowLeft", does: "clip a pulse earlier (Shift: ten)", repeats: true, run: nudge(-1) },
-        { key: "Alt+ArrowRight or Alt+Shift+ArrowRight", does: "clip a sixteenth of a pulse later", repeats: true, run: nudge(1) },
-        { key: "Alt+ArrowLeft or Alt+Shift+ArrowLeft", does: "clip a sixteenth of a pulse earlier", repeats: true, run: nudge(-1) },
-        { key: "ArrowDown", does: "clip to the track below", run: () => this.shiftTrack(1) },
-        { key: "ArrowUp", does: "clip to the track above", run: () => this.shiftTrack(-1) },
-        { key: "]", does: "its end a pulse later", repeats: true, run: () => this.trim("end", 1) },
-        { key: "[", does: "its end a pulse earlier", repeats: true, run: () => this.trim("end", -1) },
-        { key: "}", does: "its beginning a pulse later", repeats: true, run: () => this.trim("begin", 1) },
-        { key: "{", does: "its beginning a pulse earlier", repeats: true, run: () => this.trim("begin", -1) },
-        { key: "D", does: "copy right after", run: () => this.copy() },
-        { key: "R", does: "one pass more", run: () => this.repeat(1) },
-        { key: "Shift+R", does: "one pass fewer", run: () => this.repeat(-1) },
-        { key: "N", does: "repeat to the next clip", run: () => this.repeatTo("next") },
-        { key: "Shift+N", does: "repeat to the song's end", run: () => this.repeatTo("end") },
-        { key: "M", does: "mute clip", run: () => this.muteClip() },
-        { key: "S", does: "a strand of its own for this clip", run: () => this.separate() },
-        { key: "Delete or Backspace", does: "remove clip", run: () => this.remove() },
-        { key: "Enter", does: "take the clip's strand in hand", run: () => this.takeInHand() },
-        { key: "Escape", does: "let go", run: () => this.choose("") },
-        { key: "G", does: "to the coil: its keys play", run: () => this.toCoil() },
-        { key: "+ or =", does: "closer", repeats: true, run: () => this.zoom(1.4) },
-        { key: "-", does: "wider", repeats: true, run: () => this.zoom(1 / 1.4) },
-      ];
     },
 
     show() {
@@ -144,6 +115,7 @@ export const arrange = (session, app) => () => {
       const clip = this.chosenClip();
       if (clip) this.chooseTrackOf(clip.track);
       this.showTrack();
+      this.showSpan();
       if (!clip) return;
       this.clipName = strandOf(clip.strand)?.name ?? "";
       this.clipPlace = clip.place;

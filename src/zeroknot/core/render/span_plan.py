@@ -1,0 +1,154 @@
+"""What exactly is to be rendered of a stretch of the song?
+
+Conventions
+-----------
+- Frames count from the stretch's first bar line. What begins in it belongs to it, with what sounds
+  before its one and what rings past the end. What began before is heard from the bar line on, and
+  what goes on past the end is cut there; both go over a few milliseconds.
+- Levels are those of clips and tracks; the master's has no say.
+"""
+
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass, replace
+
+from zeroknot.core.errors import EditError
+from zeroknot.core.mixing.sheet import Event, Sheet
+from zeroknot.core.render.addressed import Addressed
+from zeroknot.core.render.order_plan import OrderPlan
+from zeroknot.core.render.plan import RenderPlan
+
+SPAN_VERSION = 1
+EDGE_SECONDS = 0.003  # over which what is cut at an edge comes and goes
+NEARLY_FRAMES = 1  # a pass that begins so little before the line begins on it
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A stretch of a pass.
+
+    plan     which of the plans
+    at       frame of the span at which it begins
+    start    axis frame of the pass to begin with
+    frames   how many
+    gain     linear
+    fade_in, fade_out  frames, linear
+    """
+
+    plan: int
+    at: int
+    start: int
+    frames: int
+    gain: float
+    fade_in: int = 0
+    fade_out: int = 0
+
+
+@dataclass(frozen=True)
+class SpanPlan(Addressed):
+    """A stretch of the song, ready to be rendered.
+
+    rate         frames per second
+    body_frames  from its first bar line to its end
+    passes       that sound in it, each once
+    placed       by where they begin
+    lead_frames, tail_frames  what sounds before the first line and past the end
+    channels     always 2
+    version      of how they are added up
+    """
+
+    rate: int
+    body_frames: int
+    passes: tuple[RenderPlan | OrderPlan, ...]
+    placed: tuple[Placed, ...]
+    lead_frames: int = 0
+    tail_frames: int = 0
+    channels: int = 2
+    version: int = SPAN_VERSION
+
+    @property
+    def kind(self) -> str:
+        """Who renders it."""
+        return "span"
+
+    @property
+    def frames(self) -> int:
+        """Lead, body and tail together."""
+        return self.lead_frames + self.body_frames + self.tail_frames
+
+    @property
+    def recordings(self) -> tuple[str, ...]:
+        """SHA-256 of every recording that it needs."""
+        return tuple(dict.fromkeys(sha for one in self.passes for sha in one.recordings))
+
+    @property
+    def knots(self) -> tuple[object, ...]:
+        """What its size in memory is counted by."""
+        return (*self.placed, *(k for one in self.passes for k in one.knots))
+
+
+def plan_span(
+    sheet: Sheet,
+    plans: Mapping[str, RenderPlan | OrderPlan],
+    first: int,
+    end: int,
+    tracks: Collection[str] | None = None,
+) -> SpanPlan:
+    """The plan of what sounds between two song frames.
+
+    plans   of the sheet's events, by digest
+    tracks  ids of those that are meant; all where None
+    Raises EditError where nothing sounds.
+    """
+    gains = {t.id: t.gain for t in sheet.tracks if tracks is None or t.id in tracks}
+    numbers: dict[str, int] = {}
+    placed = []
+    for event in _inside(sheet.events, plans, first, end, round(EDGE_SECONDS * sheet.rate)):
+        gain = gains.get(event.track, 0.0) * event.gain
+        if gain == 0.0:
+            continue
+        number = numbers.setdefault(event.digest, len(numbers))
+        placed.append(
+            Placed(
+                number, event.at - first, event.start, event.frames, gain, event.fade_in,
+                event.fade_out,
+            )
+        )  # fmt: skip
+    if not placed:
+        raise EditError("nothing sounds there")
+    body = end - first
+    return SpanPlan(
+        rate=sheet.rate,
+        body_frames=body,
+        passes=tuple(plans[digest] for digest in numbers),
+        placed=tuple(sorted(placed, key=lambda p: (p.at, p.plan, p.start))),
+        lead_frames=max(0, *(-p.at for p in placed)),
+        tail_frames=max(0, *(p.at + p.frames - body for p in placed)),
+    )
+
+
+def _inside(
+    events: Iterable[Event],
+    plans: Mapping[str, RenderPlan | OrderPlan],
+    first: int,
+    end: int,
+    edge: int,
+) -> Iterable[Event]:
+    """Events as far as they belong to a stretch."""
+    for event in events:
+        plan = plans[event.digest]
+        one = event.at - event.start + plan.lead_frames
+        over = one + plan.body_frames  # where its tail begins
+        last = event.at + event.frames
+        if one >= end or last <= first:
+            continue
+        if one < first - NEARLY_FRAMES:  # it began before
+            skipped = max(0, first - event.at)
+            event = replace(
+                event, at=event.at + skipped, start=event.start + skipped,
+                frames=event.frames - skipped, fade_in=edge if skipped else event.fade_in,
+            )  # fmt: skip
+        if min(over, last) > end + NEARLY_FRAMES:  # it goes on
+            event = replace(event, frames=end - event.at, fade_out=edge)
+        fades = min(event.fade_in, event.frames // 2), min(event.fade_out, event.frames // 2)
+        if event.frames > 0:
+            yield replace(event, fade_in=fades[0], fade_out=fades[1])

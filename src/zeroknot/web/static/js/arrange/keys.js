@@ -1,0 +1,43 @@
+// @ts-check
+/** The keys of Arrange. */
+
+/** @typedef {import("../ui/keys.js").Binding} Binding */
+/**
+ * @typedef {{
+ *   nudge: (by: number, fine: boolean) => void, shiftTrack: (by: number) => void, trim: (which: "begin" | "end", by: number) => void,
+ *   copy: () => void, repeat: (by: number) => void, repeatTo: (what: "next" | "end") => void, muteClip: () => void, separate: () => void,
+ *   remove: () => void, takeInHand: () => void, choose: (id: string) => void, toCoil: () => void, zoom: (by: number) => void, printSpan: () => void,
+ * }} Doing
+ */
+
+/** @param {Doing} arrange @returns {Binding[]} */
+export function arrangeKeys(arrange) {
+  /** @param {number} by */
+  const nudge = (by) => (/** @type {KeyboardEvent} */ e) => arrange.nudge(by * (e.shiftKey ? 10 : 1), e.altKey);
+  return [
+    { key: "ArrowRight or Shift+ArrowRight", does: "clip a pulse later (Shift: ten)", repeats: true, run: nudge(1) },
+    { key: "ArrowLeft or Shift+ArrowLeft", does: "clip a pulse earlier (Shift: ten)", repeats: true, run: nudge(-1) },
+    { key: "Alt+ArrowRight or Alt+Shift+ArrowRight", does: "clip a sixteenth of a pulse later", repeats: true, run: nudge(1) },
+    { key: "Alt+ArrowLeft or Alt+Shift+ArrowLeft", does: "clip a sixteenth of a pulse earlier", repeats: true, run: nudge(-1) },
+    { key: "ArrowDown", does: "clip to the track below", run: () => arrange.shiftTrack(1) },
+    { key: "ArrowUp", does: "clip to the track above", run: () => arrange.shiftTrack(-1) },
+    { key: "]", does: "its end a pulse later", repeats: true, run: () => arrange.trim("end", 1) },
+    { key: "[", does: "its end a pulse earlier", repeats: true, run: () => arrange.trim("end", -1) },
+    { key: "}", does: "its beginning a pulse later", repeats: true, run: () => arrange.trim("begin", 1) },
+    { key: "{", does: "its beginning a pulse earlier", repeats: true, run: () => arrange.trim("begin", -1) },
+    { key: "D", does: "copy right after", run: () => arrange.copy() },
+    { key: "R", does: "one pass more", run: () => arrange.repeat(1) },
+    { key: "Shift+R", does: "one pass fewer", run: () => arrange.repeat(-1) },
+    { key: "N", does: "repeat to the next clip", run: () => arrange.repeatTo("next") },
+    { key: "Shift+N", does: "repeat to the song's end", run: () => arrange.repeatTo("end") },
+    { key: "M", does: "mute clip", run: () => arrange.muteClip() },
+    { key: "S", does: "a strand of its own for this clip", run: () => arrange.separate() },
+    { key: "Delete or Backspace", does: "remove clip", run: () => arrange.remove() },
+    { key: "Enter", does: "take the clip's strand in hand", run: () => arrange.takeInHand() },
+    { key: "Escape", does: "let go", run: () => arrange.choose("") },
+    { key: "G", does: "to the coil: its keys play", run: () => arrange.toCoil() },
+    { key: "+ or =", does: "closer", repeats: true, run: () => arrange.zoom(1.4) },
+    { key: "-", does: "wider", repeats: true, run: () => arrange.zoom(1 / 1.4) },
+    { key: "B", does: "print the cycle, the chosen clip, or the song, to the shelf", run: () => arrange.printSpan() },
+  ];
+}

@@ -1,0 +1,56 @@
+// @ts-check
+/** A stretch of the song, printed: the cycle, the chosen clip, or all of it; of all tracks or of one. */
+
+import { cycleOf } from "../cycle.js";
+import { barLine, nextBarLine } from "../metre.js";
+import { post } from "../net/api.js";
+
+/** @param {import("../session.js").Session} session @param {import("../main.js").App} app @param {import("../view.js").View} view */
+export const spanControls = (session, app, view) => ({
+  chosen: "", chosenTrack: "", // as the view has them
+  spanSeam: "wrap", spanOneTrack: false, spanText: "", spanTrackText: "", isPrinting: false, spanPrinted: "", spanSha: "",
+
+  /** @returns {{from: number, to: number, said: string}} beats */
+  spanOf() {
+    const { state } = session;
+    const cycle = cycleOf(session);
+    if (cycle.on && cycle.to > cycle.from) return { from: cycle.from, to: cycle.to, said: "the cycle" };
+    const clip = state.clips.find((c) => c.id === this.chosen);
+    if (clip) return { from: clip.beat, to: clip.beat + clip.beats, said: "the chosen clip" };
+    return { from: 0, to: nextBarLine(state.metres, state.end_beat), said: "the whole song" };
+  },
+
+  showSpan() {
+    const { metres, tracks, clips } = session.state;
+    const { from, to, said } = this.spanOf();
+    const [first, last] = [barLine(metres, from).bar, barLine(metres, Math.max(from, to - 1e-4)).bar];
+    this.spanText = clips.length ? `${first === last ? `Bar ${first}` : `Bars ${first}–${last}`}: ${said}` : "";
+    this.spanTrackText = tracks.find((t) => t.id === this.chosenTrack)?.name ?? "";
+  },
+
+  /** @param {string} seam */
+  setSpanSeam(seam) {
+    this.spanSeam = seam;
+  },
+
+  /** @param {boolean} one */
+  setSpanTracks(one) {
+    this.spanOneTrack = one;
+  },
+
+  async printSpan() {
+    if (this.isPrinting || !session.state.clips.length) return;
+    const { from, to } = this.spanOf();
+    this.isPrinting = true;
+    const made = await view.ask("span", (signal) => post(`${session.path}/spans`, {
+      start: from, end: to, tracks: this.spanOneTrack ? [this.chosenTrack] : null, seam: this.spanSeam,
+    }, { signal, again: true })); // the same stretch twice is one loop
+    this.isPrinting = false;
+    if (!made) return;
+    [this.spanPrinted, this.spanSha] = [`${made.name}: on the shelf.`, made.sha];
+  },
+
+  takeSpan() {
+    app.go(`/p/${session.state.id}/fit/${this.spanSha}`);
+  },
+});
