@@ -609,7 +609,7 @@ class ManyAtOnceTest(ShelfHarness):
         self.wait(lambda: self.server.get("/api/shelf")["total"] == 1200)
 
 
-class OnlineTest(BrowserTest):
+class WithExchange(BrowserTest):
     @classmethod
     def setUpClass(cls):
         cls.outside = Running()
@@ -617,6 +617,8 @@ class OnlineTest(BrowserTest):
         cls.server_settings = {"ZEROKNOT_EXCHANGE": cls.outside.address}
         super().setUpClass()
 
+
+class OnlineTest(WithExchange):
     def test_find_preview_and_bring_in_and_trouble_is_said(self):
         self.outside.weather.__init__()
         self.open()
@@ -645,6 +647,32 @@ class OnlineTest(BrowserTest):
         self.outside.weather.fail_every = 0
         page.get_by_role("button", name="Try again").click()
         self.wait(lambda: rows.count() == 9)
+        self.troubles[:] = [t for t in self.troubles if "422" not in t]
+
+
+class OfferTest(WithExchange):
+    def test_what_was_printed_is_offered_and_found_there(self):
+        sha = self.shelved("drums_103")
+        made = self.server.post(f"/api/projects/{self.project}/prints", hand=sha, seam="wrap")
+        self.open()
+        page = self.page
+        page.locator(f"#row-{sha}").get_by_role("button", name="BPM").click()
+        about = page.locator(".about")
+        about.get_by_role("heading", name="Hand over").wait_for()
+        self.assertFalse(about.get_by_role("button", name="To the exchange").is_visible())
+        page.locator(f"#row-{made['sha']} .name b").click()
+        button = about.get_by_role("button", name="To the exchange")
+        button.wait_for()
+        button.click()
+        page.locator(".notice").filter(has_text="which licence").first.wait_for()
+        about.get_by_label("Who made it").fill("Nell Tarn")
+        about.get_by_label("Licence for others").fill("CC0-1.0")
+        about.get_by_label("Licence for others").press("Enter")
+        button.click()
+        page.locator(".notice").filter(has_text="on the exchange now").first.wait_for()
+        page.get_by_role("button", name="Find online").click()
+        page.get_by_label("Search online").fill("nell")
+        self.wait(lambda: page.locator(".online-rows li").count() == 1)
         self.troubles[:] = [t for t in self.troubles if "422" not in t]
 
 

@@ -9,7 +9,7 @@ from contextlib import nullcontext
 import uvicorn
 
 from tests.studio.helper import StudioTest
-from zeroknot.core.errors import NotFoundError
+from zeroknot.core.errors import NotFoundError, ZeroKnotError
 from zeroknot.settings import Settings
 from zeroknot.standins.exchange_loops import OFFERS, file_of, preview_of
 from zeroknot.standins.loop_exchange import Weather, make_exchange
@@ -84,6 +84,43 @@ class ExchangeTest(StudioTest):
         self.assertEqual(brought.set_name, "Ada Quill")
         self.assertAlmostEqual(brought.reading.tempo_bpm, 92, delta=0.1)
         self.assertEqual(exchange.bring(loop).state, "double")
+
+    def printed(self):
+        """A loop that was made here."""
+        loop = self.loop()
+        project = self.studio.projects.create("Slate")
+        tree = self.studio.projects.state(project).project
+        return self.studio.prints.print_strand(tree, loop.sha, "wrap", False), loop
+
+    def test_what_was_printed_here_is_offered_found_heard_and_brought_in_elsewhere(self):
+        made, _ = self.printed()
+        told = self.studio.offer(made.sha, "Nell Tarn", "CC-BY-4.0")
+        self.assertEqual((told.maker, told.licence, told.bars), ("Nell Tarn", "CC-BY-4.0", 2))
+        self.assertEqual(self.studio.offer(made.sha, "Nell Tarn", "CC-BY-4.0").id, told.id)
+        [found] = self.studio.exchange.search("nell").loops
+        self.assertEqual(found, told)
+        self.assertGreater(len(self.studio.exchange.preview(told.id)), 1000)
+        item = self.studio.exchange.bring(found)
+        self.assertEqual(item.state, "done")  # 24 bits of it: another file than the print
+        brought = self.studio.shelf.loop(item.sha)
+        self.assertEqual((brought.reading.bars, brought.set_name), (2, "Nell Tarn"))
+        self.assertAlmostEqual(brought.reading.tempo_bpm, made.reading.tempo_bpm, places=2)
+        self.assertEqual(list(self.studio.store.incoming.iterdir()), [])
+
+    def test_what_others_made_what_has_no_licence_and_trouble_are_sentences(self):
+        made, loop = self.printed()
+        count = self.studio.exchange.search("").total
+        for sha, licence, weather, said in (
+            (loop.sha, "CC0-1.0", {}, "not made here"), (made.sha, " ", {}, "which licence"),
+            (made.sha, "CC0-1.0", {"fail_every": 1}, "answered 503"),
+        ):  # fmt: skip
+            with self.subTest(said):
+                self.outside.weather.__init__(**weather)
+                with self.assertRaisesRegex(ZeroKnotError, said):
+                    self.studio.offer(sha, "", licence)
+        self.outside.weather.__init__()
+        self.assertEqual(self.studio.exchange.search("").total, count)
+        self.assertEqual(list(self.studio.store.incoming.iterdir()), [])
 
     def test_trouble_outside_is_a_sentence_and_leaves_nothing(self):
         exchange, weather = self.studio.exchange, self.outside.weather

@@ -30,9 +30,15 @@ class Offer:
     key: str | None
     make: Callable[[float, int, np.random.Generator], Stereo]
 
+    licence: str = LICENCE
+
     @property
     def seconds(self) -> float:
         return self.bars * 240.0 / self.tempo_bpm
+
+    @property
+    def file_name(self) -> str:
+        return f"{self.name} {self.tempo_bpm:g}bpm.wav"
 
 
 def _break(tempo: float, bars: int, rng: np.random.Generator) -> Stereo:

@@ -9,12 +9,12 @@ import itertools
 import time
 from collections import Counter
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import FastAPI, Query, Request, Response
 from fastapi.responses import JSONResponse
 
-from zeroknot.standins.exchange_loops import LICENCE, OFFERS, Offer, file_of, preview_of
+from zeroknot.standins.exchange_loops import OFFERS, Offer, file_of, preview_of
 
 NAME = "Practice exchange"
 VERSION = 1
@@ -40,6 +40,7 @@ class Weather:
 def make_exchange(weather: Weather | None = None) -> FastAPI:
     """The exchange as an application of its own."""
     app = FastAPI(title=NAME, docs_url=None, redoc_url=None, openapi_url=None)
+    offers: dict[str, Offer | Given] = dict(OFFERS)
     sky = app.state.weather = weather or Weather()
 
     @app.middleware("http")
@@ -54,31 +55,34 @@ def make_exchange(weather: Weather | None = None) -> FastAPI:
 
     @app.get("/exchange")
     def about() -> dict[str, Any]:
-        return {"name": NAME, "version": VERSION, "practice": True}
+        return {"name": NAME, "version": VERSION, "practice": True, "takes": True}
 
     @app.get("/exchange/tags")
     def tags() -> list[dict[str, Any]]:
-        counted = Counter(tag for offer in OFFERS.values() for tag in offer.tags)
+        counted = Counter(tag for offer in offers.values() for tag in offer.tags)
         return [{"tag": tag, "count": count} for tag, count in counted.most_common()]
 
     @app.get("/exchange/loops")
     def loops(
         words: str = "", tag: str = "", first: int = Query(0, ge=0), count: int = Query(50, le=100)
     ) -> dict[str, Any]:
-        found = [o for o in OFFERS.values() if _has(o, words) and (not tag or tag in o.tags)]
+        found = [o for o in offers.values() if _has(o, words) and (not tag or tag in o.tags)]
         return {"total": len(found), "loops": [_told(o) for o in found[first : first + count]]}
 
     @app.get("/exchange/loops/{id_}/preview")
     def preview(id_: str) -> Response:
-        if id_ not in OFFERS:
+        if id_ not in offers:
             return JSONResponse({"error": "there is no such loop"}, 404)
-        return Response(preview_of(id_), media_type="audio/wav")
+        offer = offers[id_]
+        data = offer.data if isinstance(offer, Given) else preview_of(id_)
+        return Response(data, media_type="audio/wav")
 
     @app.get("/exchange/loops/{id_}/file")
     def file(id_: str) -> Response:
-        if id_ not in OFFERS:
+        if id_ not in offers:
             return JSONResponse({"error": "there is no such loop"}, 404)
-        data = file_of(id_)
+        offer = offers[id_]
+        data = offer.data if isinstance(offer, Given) else file_of(id_)
         headers = {"x-content-sha256": hashlib.sha256(data).hexdigest()}
         if sky.cut_files:
             data = data[: len(data) // 2]
@@ -87,15 +91,58 @@ def make_exchange(weather: Weather | None = None) -> FastAPI:
             headers["x-content-sha256"] = hashlib.sha256(data).hexdigest()
         return Response(data, media_type="audio/wav", headers=headers)
 
+    @app.post("/exchange/loops", status_code=201)
+    async def take(
+        request: Request,
+        name: str,
+        maker: str = "",
+        licence: str = "",
+        tempo_bpm: float | None = None,
+        bars: int | None = None,
+        key: str | None = None,
+        seconds: float | None = None,
+        file_name: str = "loop.wav",
+        tags: Annotated[list[str], Query()] = [],  # noqa: B006  (FastAPI copies it)
+    ) -> Response:
+        data = await request.body()
+        sha = hashlib.sha256(data).hexdigest()
+        if request.headers.get("x-content-sha256") != sha:
+            return JSONResponse({"error": "the file did not arrive whole"}, 422)
+        if not licence:
+            return JSONResponse({"error": "under which licence may others use it?"}, 422)
+        id_ = f"given-{sha[:12]}"  # offered twice it is one loop
+        offers[id_] = Given(
+            id=id_, name=name, maker=maker, tags=tuple(tags), tempo_bpm=tempo_bpm, bars=bars,
+            key=key, seconds=seconds, licence=licence, file_name=file_name, data=data,
+        )  # fmt: skip
+        return JSONResponse(_told(offers[id_]), 201)
+
     return app
 
 
-def _has(offer: Offer, words: str) -> bool:
+@dataclass(frozen=True, kw_only=True)
+class Given:
+    """A loop that somebody offered here; it is kept as long as the exchange runs."""
+
+    id: str
+    name: str
+    maker: str
+    tags: tuple[str, ...]
+    tempo_bpm: float | None
+    bars: int | None
+    key: str | None
+    seconds: float | None
+    licence: str
+    file_name: str
+    data: bytes
+
+
+def _has(offer: Offer | Given, words: str) -> bool:
     said = " ".join((offer.name, offer.maker, *offer.tags, offer.key or "")).casefold()
     return all(word in said for word in words.casefold().split())
 
 
-def _told(offer: Offer) -> dict[str, Any]:
+def _told(offer: Offer | Given) -> dict[str, Any]:
     return {
         "id": offer.id,
         "name": offer.name,
@@ -105,8 +152,8 @@ def _told(offer: Offer) -> dict[str, Any]:
         "bars": offer.bars,
         "key": offer.key,
         "seconds": offer.seconds,
-        "licence": LICENCE,
-        "file_name": f"{offer.name} {offer.tempo_bpm:g}bpm.wav",
+        "licence": offer.licence,
+        "file_name": offer.file_name,
     }
 
 

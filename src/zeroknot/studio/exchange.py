@@ -7,12 +7,14 @@ import hashlib
 import json
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any, TypeVar
 from urllib.parse import quote, urlsplit
 
 from pydantic import BaseModel, Field, ValidationError
 
-from zeroknot.core.errors import NotFoundError, ZeroKnotError
+from zeroknot.core.errors import EditError, NotFoundError, ZeroKnotError
+from zeroknot.core.loop import Loop
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.incoming import Incoming
 from zeroknot.studio.bring import Bringing
@@ -31,9 +33,12 @@ class ExchangeError(ZeroKnotError):
 
 
 class About(BaseModel):
+    """practice: its loops are made up; takes: loops may be offered to it"""
+
     name: str = Field(min_length=1, max_length=100)
     version: int
     practice: bool = False
+    takes: bool = False
 
 
 class OnlineLoop(BaseModel):
@@ -112,6 +117,35 @@ class Exchange:
         name = "".join(c for c in loop.file_name if c not in "/\\") or "loop.wav"
         return self._bringing.begin(incoming, f"{loop.maker or 'exchange'}/{name}")
 
+    def offer(self, loop: Loop, file: Path, maker: str, licence: str) -> OnlineLoop:
+        """Lay a loop that was printed here on the exchange; offered twice it is there once.
+
+        file  of it, as it is handed over
+        """
+        if loop.recipe is None:
+            raise EditError(f"{loop.name} was not made here: whoever made it may offer it")
+        if not licence.strip():
+            raise EditError("say under which licence others may use it")
+        if not self.about().takes:
+            raise ExchangeError(f"the exchange at {self.host} takes no loops")
+        reading = loop.reading
+        told = {
+            "name": loop.name, "maker": maker.strip(), "licence": licence.strip(),
+            "tags": list(loop.tags) or ([loop.sound] if loop.sound else []), "key": loop.key,
+            "tempo_bpm": round(reading.tempo_bpm, 3) if reading else None,
+            "bars": reading.bars if reading else None, "seconds": round(loop.seconds, 3),
+            "file_name": file_name_of(loop),
+        }  # fmt: skip
+        asked = {name: value for name, value in told.items() if value is not None}
+        data = file.read_bytes()
+        headers = {HASH_HEADER: hashlib.sha256(data).hexdigest(), "content-type": "audio/wav"}
+        with self._answer("/loops", LARGEST_ANSWER, asked, data, headers) as (parts, _):
+            text = b"".join(parts)
+        try:
+            return OnlineLoop.model_validate_json(text)
+        except ValidationError as error:
+            raise ExchangeError("the exchange's answer makes no sense") from error
+
     def _told(self, shape: type[M], path: str, asked: dict[str, Any] | None = None) -> M:
         try:
             return shape.model_validate(self._json(path, asked or {}))
@@ -128,9 +162,13 @@ class Exchange:
 
     @contextmanager
     def _answer(
-        self, path: str, most_bytes: int, asked: dict[str, Any] | None = None
-    ) -> Iterator[tuple[Iterator[bytes], str | None]]:
-        """An answer's bytes as they come, and the hash it promised."""
+        self, path: str, most_bytes: int, asked: dict[str, Any] | None = None,
+        sent: bytes | None = None, headers: dict[str, str] | None = None,
+    ) -> Iterator[tuple[Iterator[bytes], str | None]]:  # fmt: skip
+        """An answer's bytes as they come, and the hash it promised.
+
+        sent  to it; only asked where None
+        """
         import httpx2  # only who looks online waits for it
 
         if not self._address:
@@ -139,11 +177,16 @@ class Exchange:
         try:
             with (
                 httpx2.Client(timeout=timeout, trust_env=False) as client,
-                client.stream("GET", f"{self._address}/exchange{path}", params=asked) as answer,
-            ):
+                client.stream(
+                    "GET" if sent is None else "POST", f"{self._address}/exchange{path}",
+                    params=asked, content=sent, headers=headers,
+                ) as answer,
+            ):  # fmt: skip
                 if answer.status_code == 404:
                     raise NotFoundError("the exchange has no such loop (any more)")
-                if answer.status_code != 200:
+                if answer.status_code == 422:
+                    raise ExchangeError(f"the exchange does not take it: {_reason(answer)}")
+                if answer.status_code not in (200, 201):
                     raise ExchangeError(
                         f"the exchange is in trouble (it answered {answer.status_code}); try again"
                     )
@@ -156,6 +199,20 @@ class Exchange:
             raise ExchangeError(
                 f"the exchange at {self.host} cannot be reached; is it there, and are you online?"
             ) from error
+
+
+def file_name_of(loop: Loop) -> str:
+    """What its file is called there."""
+    plain = "".join(c for c in loop.name if c.isalnum() or c in " -_.").strip() or "loop"
+    tempo = f" {loop.reading.tempo_bpm:.4g}bpm" if loop.reading else ""
+    return f"{plain}{tempo}.wav"
+
+
+def _reason(answer: Any) -> str:
+    try:
+        return str(json.loads(b"".join(_bounded(answer.iter_bytes(), LARGEST_ANSWER)))["error"])
+    except (ValueError, KeyError, TypeError, ExchangeError):
+        return "it does not say why"
 
 
 def _bounded(parts: Iterable[bytes], most_bytes: int) -> Iterator[bytes]:

@@ -7,6 +7,7 @@ from typing import Any
 
 from zeroknot.core.apart.parts import ALL_PARTS
 from zeroknot.core.errors import EditError, ZeroKnotError
+from zeroknot.core.formats.handed import HandOver
 from zeroknot.core.mixing.sheet import Sheet
 from zeroknot.core.render.any_plan import AnyPlan, channels_of
 from zeroknot.core.render.clicks import ClickPlan
@@ -30,7 +31,7 @@ from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.audition import AS_IT_IS, Audition, auditioned, match_db
 from zeroknot.studio.bring import Bringing
 from zeroknot.studio.bundles import Bundles
-from zeroknot.studio.exchange import Exchange
+from zeroknot.studio.exchange import Exchange, OnlineLoop
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.family import Families
 from zeroknot.studio.hand import KNOT_SETS, Hand, in_hand, with_other_knots
@@ -160,6 +161,14 @@ class Studio:
         plain = " ".join(name.split())[:LONGEST_NAME] or written.name
         text = replace(written, name=plain).text
         return self.ways.keep(plain, text, datetime.now(UTC).isoformat(timespec="microseconds"))
+
+    def offer(self, sha: str, maker: str, licence: str) -> OnlineLoop:
+        """Lay a loop that was printed here on the exchange."""
+        made = self.handing_over.files([sha], HandOver())
+        try:
+            return self.exchange.offer(self.loops.get(sha), made.file, maker, licence)
+        finally:
+            made.file.unlink(missing_ok=True)
 
     def shelve_groove(self, project: str, groove: str) -> str:
         """Keep one of a project's grooves for every other; returns its id on the shelf."""

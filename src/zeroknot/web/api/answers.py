@@ -887,6 +887,7 @@ class KnownLoop(TypedDict):
     heard_sound: HeardSound
     key: str | None
     heard_key: HeardKey
+    is_print: bool
     is_stated: bool
     is_key_stated: bool
     is_sound_stated: bool

@@ -3,6 +3,7 @@
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Response
+from pydantic import BaseModel, Field
 
 from zeroknot.studio.bring import item_json
 from zeroknot.studio.exchange import OnlineLoop, OnlinePage
@@ -37,3 +38,16 @@ def preview(studio: StudioDep, id_: str) -> Response:
 @router.post("/bring", status_code=202)
 def bring(studio: StudioDep, loop: OnlineLoop) -> answers.BringItem:
     return item_json(studio.exchange.bring(loop))
+
+
+class AskOffer(BaseModel):
+    """A loop that was printed here, who made it, and under which licence others may use it."""
+
+    sha: str = Field(max_length=64)
+    maker: str = Field("", max_length=200)
+    licence: str = Field(max_length=200)
+
+
+@router.post("/offers", status_code=201)
+def offer(studio: StudioDep, ask: AskOffer) -> OnlineLoop:
+    return studio.offer(ask.sha, ask.maker, ask.licence)

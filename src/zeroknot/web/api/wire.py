@@ -247,6 +247,7 @@ def loop_json(loop: Loop) -> Any:
         "heard_sound": asdict(loop.hearing.sound),
         "key": loop.key,
         "heard_key": asdict(loop.hearing.key),
+        "is_print": loop.recipe is not None,
         "is_stated": loop.stated is not None,
         "is_key_stated": loop.stated_key is not None,
         "is_sound_stated": loop.stated_sound is not None,

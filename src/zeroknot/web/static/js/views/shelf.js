@@ -11,6 +11,7 @@ import { bringIn } from "../shelf/bringing.js";
 import { hearing } from "../shelf/hearing.js";
 import { known } from "../shelf/known.js";
 import { near } from "../shelf/near.js";
+import { offering } from "../shelf/offering.js";
 import { inSight, ROW_PIXELS } from "../shelf/list.js";
 import { gap, shown } from "../shelf/rows.js";
 import { searching } from "../shelf/searching.js";
@@ -19,14 +20,14 @@ import { paletteName } from "../ui/colours.js";
 import { startDrag } from "../ui/drag.js";
 import { View } from "../view.js";
 
-/** @typedef {ReturnType<typeof searching> & ReturnType<typeof hearing> & ReturnType<typeof known> & ReturnType<typeof near> & ReturnType<typeof fileWays>} Others the other sections */
+/** @typedef {ReturnType<typeof searching> & ReturnType<typeof hearing> & ReturnType<typeof known> & ReturnType<typeof near> & ReturnType<typeof fileWays> & ReturnType<typeof offering>} Others the other sections */
 
 const PREPARED = 3;
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const shelf = (session, app) => () => {
   const shared = new Shared(session, app, app.viewData());
-  return joined(searching(shared), hearing(shared), known(shared), near(shared), fileWays(session), rowsAndFiles(shared));
+  return joined(searching(shared), hearing(shared), known(shared), near(shared), fileWays(session), offering(shared), rowsAndFiles(shared));
 };
 
 /** @param {Shared} shared */
