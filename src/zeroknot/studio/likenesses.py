@@ -30,8 +30,12 @@ Vector = NDArray[np.float32]
 MOST_AT_ONCE = 64  # measured in the background before the next are asked for
 MOST_HEARD = 2048  # renders of recipes that are remembered
 MOST_WEIGHED = 200  # of all that may fit, how each goes with the rest
-SURELY = 0.8  # alike, from which a part of it is named
-WORDS = {"sound": "sounds alike", "rhythm": "the same rhythm", "tone": "the same notes"}
+# From how much alike a part is named; of pairs whose sounds are so near three in four are of one
+# family of instruments.
+WORDS = {
+    "sound": (0.6, "sounds alike"), "rhythm": (0.8, "the same rhythm"),
+    "tone": (0.8, "the same notes"),
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -262,7 +266,11 @@ def measured(folder: Path, loop: Loop) -> Vector:
 def why_alike(one: Vector, other: Vector | None) -> str:
     if other is None:
         return ""
-    said = [word for name, word in WORDS.items() if _product(one, other, SLICES[name]) >= SURELY]
+    said = [
+        word
+        for name, (surely, word) in WORDS.items()
+        if _product(one, other, SLICES[name]) >= surely
+    ]
     return ", ".join(said) or "near on the whole"
 
 

@@ -18,12 +18,12 @@ from dataclasses import dataclass, fields, replace
 import numpy as np
 from numpy.typing import NDArray
 
-VERSION = 2  # of the measuring
+VERSION = 3  # of the measuring
 BARS, STEPS = 2, 16  # of the rhythm: two bars of sixteenths
 HALVES, TONES = 8, 12  # of the harmony: half bars, pitch classes
 REGISTERS, OCTAVES = 3, 8  # of the rhythm; of the bands
 SIZES = {
-    "sound": 16, "rhythm": REGISTERS * BARS * STEPS, "tone": TONES, "harmony": HALVES * TONES,
+    "sound": 24, "rhythm": REGISTERS * BARS * STEPS, "tone": TONES, "harmony": HALVES * TONES,
     "feel": 24, "bands": OCTAVES,
 }  # fmt: skip
 SIZE = sum(SIZES.values())
