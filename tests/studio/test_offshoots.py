@@ -1,85 +1,32 @@
 """A loop's family: grown, kept, dropped, taken up again, made again under another tempo."""
 
 import io
-import json
-import os
-import subprocess
-import sys
 import tempfile
-import zipfile
 from pathlib import Path
 
 import numpy as np
-import soundfile
-from wavinfo import WavInfoReader
 
-from tests.core.listening.test_midi_reading import SIX_EIGHT
-from tests.sounds import rendered
-from tests.studio.helper import StudioTest
-from tests.studio.sliced import OnABreak
-from zeroknot.core.errors import EditError, FormatError, NotFoundError, ZeroKnotError
-from zeroknot.core.formats.handed import HandOver
-from zeroknot.core.formats.riff import wav_bytes
-from zeroknot.core.recipe.text import read_recipe
+from tests.studio.family import Family
+from zeroknot.core.errors import EditError, NotFoundError
 from zeroknot.document.edits.offshoot import AddOffshoots
 from zeroknot.document.grow import CHANGES, sound_of
-from zeroknot.document.stored import edit_text, edit_value, strand_value
+from zeroknot.document.stored import edit_text, edit_value
 from zeroknot.settings import Settings
 from zeroknot.studio.audition import Audition, auditioned
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import in_hand
-from zeroknot.studio.intents.cutting import ChangePieces
-from zeroknot.studio.intents.key import SetKeyAt
 from zeroknot.studio.intents.offshoots import (
     DropGrown,
-    GrowOffshoots,
-    KeepGrown,
     LayAsPrinted,
-    LayRecipe,
     NameGrown,
     QuickOne,
-    TakeRecipe,
     TakeUp,
 )
-from zeroknot.studio.intents.ordering import DealOrder
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.stretch import SetMethod, SetShift
 from zeroknot.studio.intents.time import SetSteadyTempo
 from zeroknot.studio.placement import Placement
-from zeroknot.studio.shelf_edits import Correct, StateKey
 from zeroknot.studio.studio import Studio
-from zeroknot.studio.tasks import THREADS_VARIABLE
-
-# What makes a file again from a recipe alone, in a process of its own.
-AGAIN = """
-import sys
-from pathlib import Path
-from zeroknot.core.recipe.text import read_recipe
-from zeroknot.studio.tasks.files import print_to_file
-folder, recipe, out = map(Path, sys.argv[1:])
-print_to_file(folder, read_recipe(recipe.read_text()).run, out)
-"""
-
-
-class Family(OnABreak):
-    def grow(self, of=None, **how):
-        asked = {"count": 8, "seed": 7, **how}
-        before = {o.id for o in self.tree().offshoots}
-        self.do(GrowOffshoots(of=of or self.hand, **asked))
-        return [o for o in self.tree().offshoots if o.id not in before]
-
-    def another(self, name):
-        item = self.bring(wav_bytes(rendered(name), 16), f"{name}.wav")
-        return self.studio.shelf.loop(item.sha)
-
-    def members(self, of=None):
-        return self.studio.families.of(self.tree(), of or self.hand)
-
-    def keep(self, offshoot):
-        """Printed and on the shelf, as the page does it."""
-        loop = self.studio.prints.print_strand(self.tree(), offshoot.id, "wrap", False)
-        self.do(KeepGrown(offshoot=offshoot.id, sha=loop.sha))
-        return loop
 
 
 class GrowTest(Family):
@@ -299,258 +246,3 @@ class KeepTest(Family):
         self.assertEqual(branch.recipe.parents, (loop.sha,))
         unlike = self.studio.families.unlike(self.tree(), f"~{loop.sha}", strand.id)
         self.assertEqual(unlike, ("Key: +3 st, where there was none.",))
-
-
-class RecipeTest(Family):
-    def printed(self):
-        self.do(SetSteadyTempo(bpm=96))
-        self.cut(by="attacks")
-        self.do(DealOrder(hand=self.hand, seed=4127, held=(0, 4)))
-        self.do(ChangePieces(hand=self.hand, which=(2,), semitones=3, reverse=True, pan=0.3))
-        return self.studio.prints.print_strand(self.tree(), self.hand, "wrap", False)
-
-    def test_it_is_told_in_sentences(self):
-        self.printed()
-        _, steps = self.studio.families.steps(self.tree(), self.strand().id)
-        told = {step.title: step.said for step in steps}
-        self.assertEqual(told["Deal"], "seed 4127, 1 5 stay")
-        self.assertEqual(told["Slices"], "3: 30 right, +3 st, backwards")
-        self.assertRegex(told["Cut"], r"^\d+ slices$")
-
-    def test_the_same_bytes_from_any_number_of_threads_and_processes(self):
-        loop = self.printed()
-        text = self.studio.prints.recipe(self.tree(), loop.sha).text
-        recipe = self.folder / "recipe.json"
-        recipe.write_text(text)
-        made = self.studio.store.path(loop.sha).read_bytes()
-        for threads in ("1", "2", "5"):
-            out = self.folder / f"again-{threads}.wav"
-            subprocess.run(
-                [sys.executable, "-c", AGAIN, str(self.folder), str(recipe), str(out)],
-                env={**os.environ, THREADS_VARIABLE: threads}, check=True,
-            )  # fmt: skip
-            self.assertEqual(out.read_bytes(), made)
-
-    def test_its_text_is_canonical_and_makes_it_again_on_a_fresh_data_folder(self):
-        loop = self.printed()
-        text = self.studio.prints.recipe(self.tree(), loop.sha).text
-        written = read_recipe(text)
-        self.assertEqual(written.text, text)
-        self.assertEqual(written.run, loop.recipe.run)
-        self.assertEqual(strand_value(written.strand).order, self.strand().order)
-        with tempfile.TemporaryDirectory() as folder:
-            fresh = Path(folder)
-            for sha, _ in written.sources:
-                place = fresh / self.studio.store.path(sha).relative_to(self.folder)
-                place.parent.mkdir(parents=True, exist_ok=True)
-                place.write_bytes(self.studio.store.path(sha).read_bytes())
-            recipe, out = fresh / "r.json", fresh / "out.wav"
-            recipe.write_text(text)
-            subprocess.run([sys.executable, "-c", AGAIN, folder, recipe, out], check=True)
-            again, _ = soundfile.read(out, dtype="float32")
-        first, _ = soundfile.read(self.studio.store.path(loop.sha), dtype="float32")
-        self.assertLess(np.abs(again - first).max(), 10 ** (-120 / 20) * np.abs(first).max())
-
-    def test_what_is_no_recipe_is_said(self):
-        loop = self.printed()
-        good = json.loads(self.studio.prints.recipe(self.tree(), loop.sha).text)
-        for said, words in (
-            ("nonsense", "not JSON"), ("[]", "no recipe"), ('{"zeroknot": "recipe"}', "no version"),
-            (json.dumps({**good, "version": 9}), "later version"),
-            (json.dumps({**good, "run": {"plan": {}}}), "damaged"),
-            (json.dumps({**good, "sources": []}), "other recordings"),
-            (json.dumps({n: v for n, v in good.items() if n != "strand"}), "missing"),
-        ):  # fmt: skip
-            with self.subTest(words), self.assertRaisesRegex(FormatError, words):
-                read_recipe(said)
-
-    def test_it_is_laid_over_another_loop(self):
-        self.printed()
-        other = self.another("bass_97")
-        self.do(LayRecipe(of=self.strand().id, over=(other.sha,)))
-        made = self.tree().offshoots[-1]
-        self.assertEqual(made.parents, (other.sha,))
-        self.assertEqual(made.strand.loop, other.sha)
-        third = made.strand.cut.pieces[2]
-        self.assertEqual((third.semitones, third.reverse, third.pan), (3, True, 0.3))
-        beats = [t.beat for t in made.strand.order.tiles]
-        self.assertEqual(beats, [t.beat for t in self.strand().order.tiles])
-        hand = in_hand(self.tree(), self.studio.loops, made.id)
-        self.assertIsNone(Placement.of(self.tree(), hand.strand, hand.loop).why_silent)
-
-    def test_it_is_taken_from_a_file_where_its_loops_are(self):
-        loop = self.printed()
-        text = self.studio.prints.recipe(self.tree(), loop.sha).text
-        other = self.studio.projects.create("Other")
-        self.submit(other, SetSteadyTempo(bpm=96))
-        made = self.submit(other, TakeRecipe(text=text)).project.offshoots[0]
-        self.assertEqual(made.strand.order, self.strand().order)
-        again = self.studio.prints.print_strand(
-            self.studio.projects.state(other).project, made.id, "wrap", False
-        )
-        self.assertEqual(again.sha, loop.sha)
-        bass = self.another("bass_97")
-        laid = self.submit(other, TakeRecipe(text=text, over=(bass.sha,))).project.offshoots[-1]
-        self.assertEqual(laid.strand.loop, bass.sha)
-        told = json.loads(text)
-        told["strand"]["loop"] = "0" * 64
-        for said, words in (
-            (json.dumps(told), "not on this shelf"), ("{}", "no recipe"),
-            (json.dumps({**told, "strand": {"loop": 3}}), "damaged"),
-        ):  # fmt: skip
-            with self.subTest(words), self.assertRaisesRegex((EditError, FormatError), words):
-                self.submit(other, TakeRecipe(text=said))
-
-    def test_a_way_of_working_is_kept_by_name(self):
-        self.printed()
-        way = self.studio.keep_way(self.project, self.strand().id, " Winch  it ")
-        self.assertEqual(way.name, "Winch it")
-        again = self.studio.keep_way(self.project, self.strand().id, "Winch it")
-        self.assertEqual(self.studio.ways.all(), [again])
-        bass = self.another("bass_97")
-        text = self.studio.ways.text(way.id)
-        self.do(TakeRecipe(text=text, over=(bass.sha,)))
-        self.assertEqual(self.tree().offshoots[-1].name, "bass_97 as Winch it")
-        self.studio.ways.forget(way.id)
-        with self.assertRaises(NotFoundError):
-            self.studio.ways.text(way.id)
-
-
-class LikeTest(Family):
-    @property
-    def likenesses(self):
-        return self.studio.likenesses._store
-
-    def test_what_sounds_alike_is_found_and_what_it_is_itself_is_not(self):
-        keys, bass = self.another("keys_88"), self.another("bass_97")
-        shas = (self.loop.sha, keys.sha, bass.sha)
-        rows, waiting = self.studio.likenesses.nearest(self.tree(), self.hand, "all", 10, shas)
-        self.assertEqual(waiting, 0)
-        self.assertEqual({r.loop.sha for r in rows}, {keys.sha, bass.sha})
-        self.assertGreaterEqual(rows[0].alike, rows[1].alike)
-        # One that was grown of it is most like it of all.
-        grown = self.grow(count=1, may=("levels",), far=0.1)[0]
-        rows, _ = self.studio.likenesses.nearest(self.tree(), grown.id, "sound", 10, shas)
-        self.assertNotIn(self.loop.sha, [r.loop.sha for r in rows])
-        kept = self.keep(grown)
-        rows, _ = self.studio.likenesses.nearest(
-            self.tree(), f"~{self.loop.sha}", "sound", 10, (*shas, kept.sha)
-        )
-        self.assertEqual(rows[0].loop.sha, kept.sha)
-        self.assertIn("sounds alike", rows[0].why)
-
-    def test_it_is_measured_as_it_comes_in_and_anew_when_it_is_read_otherwise(self):
-        table = self.likenesses.table
-        coming, midi = self.another("keys_88"), self.bring(SIX_EIGHT, "line.mid")
-        for sha in (coming.sha, midi.sha):
-            self.assertIsNotNone(table().of(sha))
-        asked = (coming.sha, self.loop.sha)
-        before = table().of(coming.sha).copy()
-        self.studio.shelf.change([coming.sha], StateKey(key="A minor"))
-        self.assertIsNotNone(table().of(coming.sha))  # that has no say in it
-        self.studio.shelf.change([coming.sha], Correct(downbeat_s=coming.reading.downbeat_s + 0.1))
-        self.assertIsNone(table().of(coming.sha))
-        self.studio.likenesses.nearest(self.tree(), self.hand, "all", 10, asked)
-        self.assertGreater(np.abs(table().of(coming.sha) - before).max(), 0.01)
-
-    def test_a_print_is_compared_without_being_asked_for(self):
-        kept = self.keep(self.grow(count=1)[0])
-        self.assertIsNotNone(self.likenesses.table().of(kept.sha))
-
-    def test_what_fits_here_goes_with_what_plays_and_is_none_of_it(self):
-        keys, bass = self.another("keys_88"), self.another("bass_97")
-        self.do(SetKeyAt(bar=1, key="C major"))
-        self.do(Place(hand=keys.sha, beat=0))
-        shas = (self.loop.sha, keys.sha, bass.sha)
-        rows, waiting = self.studio.likenesses.fitting(self.tree(), 0.0, 10, shas)
-        self.assertEqual(waiting, 0)
-        self.assertEqual({r.loop.sha for r in rows}, {self.loop.sha, bass.sha})
-        self.assertTrue(all(0 <= r.alike <= 1 for r in rows))
-        # The drums are told by when they hit: what they ring at is no chord.
-        drums = next(r for r in rows if r.loop.sha == self.loop.sha)
-        self.assertNotRegex(drums.why, "chords|clash|key|st")
-        # Where nothing plays all there is may fit.
-        rows, _ = self.studio.likenesses.fitting(self.tree(), 900.0, 10, shas)
-        self.assertEqual(len(rows), 3)
-
-    def test_what_was_grown_is_ranked_by_what_plays(self):
-        keys = self.another("keys_88")
-        self.do(Place(hand=keys.sha, beat=0))
-        grown = self.grow(of=self.loop.sha, count=4)
-        names = [o.id for o in grown]
-        ranked = self.studio.likenesses.ranked(self.tree(), names, 0.0, f"~{self.loop.sha}")
-        self.assertEqual(set(ranked), set(names))
-        for one in ranked.values():
-            self.assertTrue(0.0 <= one.fit.score <= 1.0)
-            self.assertGreater(one.unlike, 0.0)
-            self.assertIn("groove", one.fit.reasons)
-
-
-class OldPrintTest(StudioTest):
-    def test_prints_from_before_there_were_runs_are_made_again(self):
-        from dataclasses import asdict
-
-        from zeroknot.core.recipe.run import run_of
-        from zeroknot.store.codec import newest_recipe
-
-        loop = self.loop()
-        project = self.studio.projects.state(self.studio.projects.create("P")).project
-        plan = Placement.of(
-            project, in_hand(project, self.studio.loops, loop.sha).strand, loop
-        ).plan
-        old = {"plan": json.loads(json.dumps(asdict(plan))), "strand": {}, "seam": "cut",
-               "with_lead": True}  # fmt: skip
-        for said in (old, {"kind": "print", "parents": [loop.sha], "made_by": old}):
-            run = run_of(newest_recipe(said)["made_by"]["run"])
-            self.assertEqual((run.plan, run.seam, run.with_lead), (plan, "cut", True))
-
-
-class HandOverTest(Family):
-    def over(self, shas, how=None, pack=None):
-        made = self.studio.handing_over.files(shas, how or HandOver(), pack)
-        self.addCleanup(made.file.unlink)
-        return made
-
-    def test_one_is_a_file_and_several_are_a_zip(self):
-        keys = self.another("keys_88")
-        one = self.over([self.loop.sha], HandOver("flac", names="{name} {bpm}"))
-        self.assertRegex(one.name, r"^drums \d+(\.\d+)?\.flac$")
-        self.assertEqual(soundfile.info(one.file).format, "FLAC")
-        many = self.over([self.loop.sha, keys.sha, keys.sha], HandOver("ogg", names="{n}"))
-        with zipfile.ZipFile(many.file) as packed:
-            self.assertEqual(packed.namelist(), ["01.ogg", "02.ogg"])
-        with self.assertRaisesRegex(ZeroKnotError, "nothing is chosen"):
-            self.over([])
-        with self.assertRaises(NotFoundError):
-            self.over(["0" * 64])
-
-    def test_what_was_cut_has_cue_points_where_its_pieces_begin(self):
-        """Read back by wavinfo; where energy rises in the file itself there is a hit."""
-        grown = self.grow(count=1, may=("order",))[0]
-        loop = self.keep(grown)
-        order = self.tree().offshoot(grown.id).strand.played
-        made = self.over([loop.sha])
-        cues = [cue.sample_offset for cue in WavInfoReader(str(made.file)).cues.cues]
-        sound, _ = soundfile.read(made.file)
-        places = sorted(t.beat / order.beats for t in order.tiles if not t.muted)
-        self.assertEqual(len(cues), len(places))
-        for cue, place in zip(sorted(cues), places, strict=True):
-            self.assertAlmostEqual(cue / len(sound), place, places=3)
-        plain = WavInfoReader(str(self.over([self.loop.sha]).file)).cues
-        self.assertFalse(plain and plain.cues)
-
-    def test_a_pack_has_a_page_and_the_recipes(self):
-        loop = self.keep(self.grow(count=1, may=("order",))[0])
-        made = self.over([self.loop.sha, loop.sha], HandOver(), "Family")
-        self.assertEqual(made.name, "Family.zip")
-        with zipfile.ZipFile(made.file) as packed:
-            names = packed.namelist()
-            page = packed.read("index.html").decode()
-            [recipe] = [n for n in names if n.endswith(".json")]
-            written = read_recipe(packed.read(recipe))
-        self.assertEqual(written.run, loop.recipe.run)
-        for name in names:
-            if name.endswith(".wav"):
-                self.assertIn(f'src="{name}"', page)
-        again = self.over([self.loop.sha, loop.sha], HandOver(), "Family")
-        self.assertEqual(again.file.read_bytes(), made.file.read_bytes())

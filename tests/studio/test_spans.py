@@ -11,8 +11,8 @@ import numpy as np
 import soundfile
 
 from tests.sounds import rendered
+from tests.studio.family import AGAIN
 from tests.studio.helper import StudioTest
-from tests.studio.test_offshoots import AGAIN
 from zeroknot.core.errors import EditError
 from zeroknot.core.formats.handed import HandOver
 from zeroknot.core.formats.riff import wav_bytes

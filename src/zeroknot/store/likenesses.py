@@ -23,6 +23,7 @@ class Table:
     def __init__(self, shas: Sequence[str], vectors: Floats):
         self.shas, self.vectors = list(shas), np.ascontiguousarray(vectors, np.float32)
         self._place = {sha: i for i, sha in enumerate(self.shas)}
+        self._known = frozenset(self.shas)
 
     def of(self, sha: str) -> Floats | None:
         place = self._place.get(sha)
@@ -55,7 +56,7 @@ class Table:
 
     def missing(self, shas: Iterable[str]) -> list[str]:
         """Those of them that are not in it."""
-        return [sha for sha in shas if sha not in self._place]
+        return list(frozenset(shas) - self._known)
 
 
 class LikenessStore:

@@ -73,6 +73,7 @@ class ShelfIndex:
         self._stamp = 0
         self._places: dict[str, int] = {}
         self._rows: list[Facts] = []
+        self._shas: list[str] = []
         self._texts: list[str] = []
         self._numbers = {name: np.zeros(0) for name in NUMBERS}
         self._flags = {name: np.zeros(0, np.bool_) for name in FLAGS}
@@ -93,13 +94,20 @@ class ShelfIndex:
             rows = tuple(self._rows[i] for i in order[first : first + count])
             return Found(int(order.size), rows, self._facets(masks, everything, query, time))
 
+    def among(self, query: Query, time: ProjectTime | None = None) -> frozenset[str]:
+        """All that is asked for, in no order: that is quicker."""
+        with self._lock:
+            self._catch_up()
+            everything = _all(self._masks(query, time).values(), len(self._rows))
+            return frozenset([self._shas[i] for i in np.flatnonzero(everything).tolist()])
+
     def shas(self, query: Query, time: ProjectTime | None = None) -> tuple[str, ...]:
         """All that is asked for, in order."""
         with self._lock:
             self._catch_up()
             everything = _all(self._masks(query, time).values(), len(self._rows))
             order = self._sorted(everything, query, time)
-            return tuple(self._rows[i].sha for i in order)
+            return tuple([self._shas[i] for i in order.tolist()])
 
     # ---- keeping up
 
@@ -114,6 +122,7 @@ class ShelfIndex:
             if place is None:
                 place = self._places[row.sha] = len(self._rows)
                 self._rows.append(row)
+                self._shas.append(row.sha)
                 self._texts.append("")
                 if not is_bulk:
                     self._by_name.put(row.name, place)

@@ -40,12 +40,12 @@ WORDS = {
 
 @dataclass(frozen=True)
 class Like:
-    """loop  that is like the one asked about
+    """sha   of a loop that is like the one asked about
     alike  −1…1
     why    in words
     """
 
-    loop: Loop
+    sha: str
     alike: float
     why: str
 
@@ -70,7 +70,7 @@ class Likenesses:
         self._heard: LRUCache[str, Vector] = LRUCache(MOST_HEARD)
 
     def near(
-        self, project: Project, asked: Near, count: int, shas: tuple[str, ...]
+        self, project: Project, asked: Near, count: int, shas: frozenset[str]
     ) -> tuple[list[Like], int]:
         """Those of some loops, nearest first; and how many of them nobody measured yet."""
         if asked.like:
@@ -78,7 +78,7 @@ class Likenesses:
         return self.fitting(project, asked.beat, count, shas)
 
     def nearest(
-        self, project: Project, name: str, by: By, count: int, shas: tuple[str, ...]
+        self, project: Project, name: str, by: By, count: int, shas: frozenset[str]
     ) -> tuple[list[Like], int]:
         """Loops most like what is in hand, of some; and how many of them nobody measured yet.
 
@@ -87,15 +87,9 @@ class Likenesses:
         vector = self.of(project, name)
         strand = in_hand(project, self._loops, name).strand
         waiting = self._measure(shas)
-        table, wanted = self._store.table(), set(shas) - {strand.loop, strand.shelved}
+        table, wanted = self._store.table(), shas - {strand.loop, strand.shelved}
         best = table.nearest(vector, by, count, wanted)
-        loops = self._loops.named(sha for sha, _ in best)
-        rows = [
-            Like(loops[sha], alike, why_alike(vector, table.of(sha)))
-            for sha, alike in best
-            if sha in loops
-        ]
-        return rows, waiting
+        return [Like(sha, alike, why_alike(vector, table.of(sha))) for sha, alike in best], waiting
 
     def of(self, project: Project, name: str) -> Vector:
         """What is in hand is like: a loop as it came, or what a recipe makes."""
@@ -128,7 +122,7 @@ class Likenesses:
         return found
 
     def fitting(
-        self, project: Project, beat: float, count: int, shas: tuple[str, ...]
+        self, project: Project, beat: float, count: int, shas: frozenset[str]
     ) -> tuple[list[Like], int]:
         """What goes best with all that plays at a beat, brought into its key; and how many of them
         nobody measured yet. Of all those that roughly fit are weighed."""
@@ -137,7 +131,7 @@ class Likenesses:
         used = {project.strand(name).loop for name in playing}
         others = self._others(project, playing)
         key = project.key_map.key_at(beat)
-        table, wanted = self._store.table(), set(shas) - used
+        table, wanted = self._store.table(), shas - used
         near = self._nearby(table, others, key, wanted)
         loops = self._loops.named(near)
         tempo = project.tempo_map.bpm_at(beat)
@@ -150,7 +144,7 @@ class Likenesses:
                 ranked.append((*fit, sha))
         ranked.sort(key=lambda r: (-r[0].score, r[2]))
         rows = [
-            Like(loops[sha], fit.score, ", ".join(w for w in (_shifted(shift), fit.said) if w))
+            Like(sha, fit.score, ", ".join(w for w in (_shifted(shift), fit.said) if w))
             for fit, shift, sha in ranked[:count]
         ]
         return rows, waiting
@@ -164,7 +158,7 @@ class Likenesses:
         ]
 
     def _nearby(
-        self, table: Table, others: Sequence[Likeness], key: Key | None, wanted: set[str]
+        self, table: Table, others: Sequence[Likeness], key: Key | None, wanted: frozenset[str]
     ) -> list[str]:
         scores = rough_scores(table.vectors, others, key)
         return [sha for sha, _ in table.best(scores, MOST_WEIGHED, wanted)]
@@ -210,9 +204,9 @@ class Likenesses:
 
     def soon(self, sha: str) -> None:
         """It is there now: measured in the background, so that it is found when it is asked for."""
-        self._measure((sha,))
+        self._measure(frozenset((sha,)))
 
-    def _measure(self, shas: Sequence[str]) -> int:
+    def _measure(self, shas: frozenset[str]) -> int:
         """Those that nobody measured yet, in the background; how many are still missing."""
         missing = self._store.table().missing(shas)
         with self._lock:

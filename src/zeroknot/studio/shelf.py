@@ -58,6 +58,10 @@ class Shelf:
         """All that is asked for."""
         return self._index.shas(query, time_of(project) if project else None)
 
+    def among(self, query: Query, project: Project | None = None) -> frozenset[str]:
+        """The same in no order."""
+        return self._index.among(query, time_of(project) if project else None)
+
     def named(self, words: str) -> Loop:
         """The newest loop with these words. Raises EditError where there is none."""
         shas = self.shas(Query(words=words))

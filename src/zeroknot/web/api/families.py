@@ -18,6 +18,7 @@ from zeroknot.studio.family import Member
 from zeroknot.studio.hand import LONGEST_HAND
 from zeroknot.studio.likenesses import Like
 from zeroknot.studio.placement import Placement
+from zeroknot.studio.studio import Studio
 from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.projects import AtBeat, header_name
@@ -111,9 +112,9 @@ def like(
 ) -> answers.Likes:  # fmt: skip
     """What on the shelf is most like what is in hand."""
     tree = studio.projects.state(project).project
-    shas = studio.shelf.shas(ShelfQuery())
+    shas = studio.shelf.among(ShelfQuery())
     found, waiting = studio.likenesses.nearest(tree, hand, by, count, shas)
-    return _likes(found, waiting)
+    return _likes(studio, found, waiting)
 
 
 @router.get("/projects/{project}/fits")
@@ -123,8 +124,8 @@ def fits(
 ) -> answers.Likes:  # fmt: skip
     """What on the shelf goes with what plays at a beat."""
     tree = studio.projects.state(project).project
-    found, waiting = studio.likenesses.fitting(tree, beat, count, studio.shelf.shas(ShelfQuery()))
-    return _likes(found, waiting)
+    found, waiting = studio.likenesses.fitting(tree, beat, count, studio.shelf.among(ShelfQuery()))
+    return _likes(studio, found, waiting)
 
 
 @router.get("/projects/{project}/family/{of}/ranks")
@@ -140,10 +141,12 @@ def ranks(studio: StudioDep, project: str, of: str, beat: AtBeat = 0.0) -> answe
     return {"ranks": told}
 
 
-def _likes(found: list[Like], waiting: int) -> answers.Likes:
+def _likes(studio: Studio, found: list[Like], waiting: int) -> answers.Likes:
+    loops = studio.loops.named(f.sha for f in found)
     rows: list[answers.LikeRow] = [
-        {"sha": f.loop.sha, "name": f.loop.name, "alike": round(f.alike, 3), "why": f.why}
+        {"sha": f.sha, "name": loops[f.sha].name, "alike": round(f.alike, 3), "why": f.why}
         for f in found
+        if f.sha in loops
     ]
     return {"rows": rows, "waiting": waiting}
 

@@ -157,9 +157,9 @@ def _asked(
     if project is None:
         raise EditError("what is near is told in a project; open one")
     found, waiting = studio.likenesses.near(
-        project, query.near, MOST_NEAR, studio.shelf.shas(query, project)
+        project, query.near, MOST_NEAR, studio.shelf.among(query, project)
     )
-    near = {one.loop.sha: one for one in found}
+    near = {one.sha: one for one in found}
     return replace(query, among=tuple(near)), near, waiting
 
 
