@@ -1,3 +1,8 @@
+import zipfile
+
+import pyloudnorm
+import soundfile
+
 from tests.browser.harness import BrowserTest
 
 
@@ -106,3 +111,28 @@ class ArrangeTest(BrowserTest):
         self.assertEqual((made["bars"], made["is_print"]), (1, True))
         page.get_by_role("button", name="Take it in hand").click()
         self.wait(lambda: page.url.endswith(f"/fit/{made['sha']}"))
+
+    def test_the_song_is_mixed_down_and_saved_with_its_loudness_told(self):
+        page = self.page
+        page.get_by_label("Format of the mix").select_option("flac")
+        page.get_by_label("Loudness of the mix").select_option("-23")
+        page.get_by_role("button", name="Mix down").click()
+        said = page.locator("#mix-said")
+        self.wait(lambda: "LUFS" in said.inner_text())
+        self.assertRegex(said.inner_text(), r"^-2[23]\.\d LUFS · range \d+\.\d LU · true peak ")
+        with page.expect_download() as download:
+            page.get_by_role("link", name="Save").click()
+        self.assertTrue(download.value.suggested_filename.endswith(".flac"))
+        sound, rate = soundfile.read(download.value.path())
+        self.assertAlmostEqual(pyloudnorm.Meter(rate).integrated_loudness(sound), -23.0, delta=0.3)
+        # The same once more, with stems, by key; remembered after a reload.
+        page.get_by_label("with a file for each track").check()
+        self.open("arrange")
+        self.assertTrue(page.get_by_label("with a file for each track").is_checked())
+        page.locator(".clip").first.wait_for()
+        page.keyboard.press("Shift+B")
+        self.wait(lambda: "LUFS" in page.locator("#mix-said").inner_text())
+        with page.expect_download() as download:
+            page.get_by_role("link", name="Save").click()
+        with zipfile.ZipFile(download.value.path()) as packed:
+            self.assertEqual(len(packed.namelist()), 3)  # mix, one track that sounds, credits

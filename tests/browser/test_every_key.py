@@ -249,6 +249,7 @@ class EveryKeyTest(BrowserTest):
             step(chord, lambda w=is_wider: (self.width() > 1.1 * wide) == w)
         rows = len(self.server.rows())
         step("B", lambda: len(self.server.rows()) == rows + 1)
+        step("Shift+B", lambda: "LUFS" in self.page.locator("#mix-said").inner_text())
         step("Escape", lambda: clip.get_attribute("aria-pressed") == "false")
         self.page.locator("#strip").focus()  # let go, it is chosen again by going there again
         step("ArrowUp", lambda: told("track") != first)

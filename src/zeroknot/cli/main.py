@@ -46,6 +46,8 @@ COMMANDS = {
     "grow": Command(
         "offshoots", "grow", "Grow new variations of LOOP, each with its recipe.",
     ),
+    "mix": Command("mix", "mix", "Mix PROJECT down to a file, as the application does."),
+    "export": Command("mix", "export", "Write PROJECT with all its recordings to a file."),
     "like": Command("like", "like", "Find what on the shelf sounds like FILE."),
     "bring": Command(
         "shelf", "bring",

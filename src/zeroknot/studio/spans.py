@@ -62,11 +62,16 @@ class Span:
 
 def plan_of_span(project: Project, loops: LoopStore, span: Span) -> SpanPlan:
     """The plan of all that sounds there. Raises EditError where that is nothing, or too long."""
+    refuse_too_long(project, span)
+    maker = SheetMaker(project, loops.named(project.loops()))
+    first, end = (project.tempo_map.frame_of_beat(b, project.rate) for b in (span.start, span.end))
+    return plan_span(maker.arrangement(), maker.plans, first, end, span.tracks)
+
+
+def refuse_too_long(project: Project, span: Span) -> None:
+    """Raises EditError where there is nothing of it, or more than can be held."""
     if not span.end > span.start + _SLACK:
         raise EditError("that stretch ends where it begins")
     second_of = project.tempo_map.second_of_beat
     if second_of(span.end) - second_of(span.start) > LONGEST_SECONDS:
         raise EditError(f"that is longer than {LONGEST_SECONDS / 60:.0f} minutes")
-    maker = SheetMaker(project, loops.named(project.loops()))
-    first, end = (project.tempo_map.frame_of_beat(b, project.rate) for b in (span.start, span.end))
-    return plan_span(maker.arrangement(), maker.plans, first, end, span.tracks)

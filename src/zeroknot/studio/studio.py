@@ -49,6 +49,7 @@ from zeroknot.studio.measured import (
     measured_tones,
     read_scores,
 )
+from zeroknot.studio.mixdown import Mixdowns
 from zeroknot.studio.placement import Placement
 from zeroknot.studio.prints import Prints
 from zeroknot.studio.projects import Projects
@@ -101,6 +102,7 @@ class Studio:
         made_loops = MadeLoops(self.store, self.loops, executors, self.announcer)
         self.prints = Prints(self.store, self.loops, executors, made_loops)
         self.handing_over = HandingOver(self.store, self.loops, executors)
+        self.mixdowns = Mixdowns(self.store.folder, self.loops, executors, self.jobs)
         self.families = Families(self.loops)
         self.ways = WayStore(self._engine)
         self.likenesses = Likenesses(self.store, kept_likenesses, self.loops, executors)

@@ -91,6 +91,22 @@ class SpanTest(unittest.TestCase):
         self.assertEqual([p.digest for p in plan.passes], [self.b])
         self.assertEqual(plan.tail_frames, 0)
 
+    def test_as_it_is_heard_it_has_what_leads_to_what_comes_after_and_nothing_before_the_line(self):
+        sheet = self.sheet(
+            self.event(self.a, 400), self.event(self.a, 800), self.event(self.a, 1200)
+        )
+        plan = plan_span(sheet, self.plans, 800, 1200, as_heard=True)
+        self.assertEqual((plan.lead_frames, plan.tail_frames), (0, 80))
+        whole, song = self.rendered(plan).whole(), self.mixed(sheet, 800, 400)
+        np.testing.assert_allclose(
+            whole[:, EDGE : 400 - EDGE], song[:, EDGE : 400 - EDGE], atol=1e-6
+        )
+        # From the song's beginning on what leads to it is heard.
+        self.assertEqual(
+            plan_span(self.sheet(self.event(self.a, 0)), self.plans, 0, 400, as_heard=True)
+            .lead_frames, 50,
+        )  # fmt: skip
+
     def test_what_rang_in_from_before_is_heard(self):
         """Its tail alone lies in it: 80 frames after the one before is over."""
         sheet = self.sheet(self.event(self.a, 400), self.event(self.b, 800))

@@ -5,10 +5,12 @@ Conventions
 - Frames count from the stretch's first bar line. What begins in it belongs to it, with what sounds
   before its one and what rings past the end. What began before is heard from the bar line on, and
   what goes on past the end is cut there; both go over a few milliseconds.
+- As it is heard, what sounds before the one of something that begins after the end is heard, too,
+  and nothing is heard before the first bar line, unless the song begins there.
 - Levels are those of clips and tracks; the master's has no say.
 """
 
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 
 from zeroknot.core.errors import EditError
@@ -92,17 +94,23 @@ def plan_span(
     first: int,
     end: int,
     tracks: Collection[str] | None = None,
+    as_heard: bool = False,
 ) -> SpanPlan:
     """The plan of what sounds between two song frames.
 
-    plans   of the sheet's events, by digest
-    tracks  ids of those that are meant; all where None
+    plans     of the sheet's events, by digest
+    tracks    ids of those that are meant; all where None
+    as_heard  as the song plays it there, not as a loop of its own
     Raises EditError where nothing sounds.
     """
+    edges = _Edges(first, end, round(EDGE_SECONDS * sheet.rate), as_heard)
     gains = {t.id: t.gain for t in sheet.tracks if tracks is None or t.id in tracks}
     numbers: dict[str, int] = {}
     placed = []
-    for event in _inside(sheet.events, plans, first, end, round(EDGE_SECONDS * sheet.rate)):
+    for whole in sheet.events:
+        event = edges.inside(whole, plans[whole.digest])
+        if event is None:
+            continue
         gain = gains.get(event.track, 0.0) * event.gain
         if gain == 0.0:
             continue
@@ -126,29 +134,36 @@ def plan_span(
     )
 
 
-def _inside(
-    events: Iterable[Event],
-    plans: Mapping[str, RenderPlan | OrderPlan],
-    first: int,
-    end: int,
-    edge: int,
-) -> Iterable[Event]:
-    """Events as far as they belong to a stretch."""
-    for event in events:
-        plan = plans[event.digest]
+@dataclass(frozen=True)
+class _Edges:
+    """Where a stretch begins and ends, and how what goes over an edge is cut.
+
+    fade  frames over which that comes and goes
+    """
+
+    first: int
+    end: int
+    fade: int
+    as_heard: bool
+
+    def inside(self, event: Event, plan: RenderPlan | OrderPlan) -> Event | None:
+        """An event as far as it belongs to the stretch."""
         one = event.at - event.start + plan.lead_frames
         over = one + plan.body_frames  # where its tail begins
         last = event.at + event.frames
-        if one >= end or last <= first:
-            continue
-        if one < first - NEARLY_FRAMES:  # it began before
-            skipped = max(0, first - event.at)
+        begins_after = one >= self.end
+        if last <= self.first or (begins_after and not (self.as_heard and event.at < self.end)):
+            return None
+        began_before = one < self.first - NEARLY_FRAMES
+        if began_before or (self.as_heard and self.first > 0):
+            skipped = max(0, self.first - event.at)
             event = replace(
                 event, at=event.at + skipped, start=event.start + skipped,
-                frames=event.frames - skipped, fade_in=edge if skipped else event.fade_in,
+                frames=event.frames - skipped, fade_in=self.fade if skipped else event.fade_in,
             )  # fmt: skip
-        if min(over, last) > end + NEARLY_FRAMES:  # it goes on
-            event = replace(event, frames=end - event.at, fade_out=edge)
-        fades = min(event.fade_in, event.frames // 2), min(event.fade_out, event.frames // 2)
-        if event.frames > 0:
-            yield replace(event, fade_in=fades[0], fade_out=fades[1])
+        if begins_after or min(over, last) > self.end + NEARLY_FRAMES:  # it goes on
+            event = replace(event, frames=self.end - event.at, fade_out=self.fade)
+        if event.frames <= 0:
+            return None
+        half = event.frames // 2
+        return replace(event, fade_in=min(event.fade_in, half), fade_out=min(event.fade_out, half))

@@ -1,10 +1,17 @@
-"""What the song plays, printed: a strand, or a stretch of it, as a new loop on the shelf."""
+"""What the song plays, out: printed as a new loop on the shelf, or mixed down to files."""
+
+from typing import Annotated
 
 from fastapi import APIRouter
+from fastapi import Path as PathValue
+from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
+from zeroknot.core.formats.mix_file import CEILING_DB, Format, MixHow
 from zeroknot.document.project import FARTHEST_BEAT
 from zeroknot.studio.hand import LONGEST_HAND
+from zeroknot.studio.jobs import told
+from zeroknot.studio.mixdown import AskedMix
 from zeroknot.studio.spans import Span
 from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
@@ -43,3 +50,36 @@ def print_span(studio: StudioDep, project: str, ask: SpanAsk) -> answers.MadeLoo
     tracks = tuple(ask.tracks) if ask.tracks is not None else None
     loop = studio.prints.print_span(tree, Span(ask.start, ask.end, tracks), ask.seam, ask.with_lead)
     return {"sha": loop.sha, "name": loop.name, "frames": loop.frames, "rate": loop.rate}
+
+
+class MixAsk(BaseModel):
+    """start, end  beats of the song; tracks: ids, all where None
+    lufs         integrated loudness that is wanted; as loud as it is where None
+    is_held      under a true peak of −1 dB
+    """
+
+    id: str | None = Field(None, max_length=40, description="the page's own: done once")
+    start: float = Field(ge=0, le=FARTHEST_BEAT)
+    end: float = Field(gt=0, le=FARTHEST_BEAT)
+    tracks: list[str] | None = Field(None, max_length=1000)
+    stems: bool = False
+    format: Format = "wav24"
+    lufs: float | None = None
+    is_held: bool = True
+
+
+@router.post("/projects/{project}/mixes", status_code=202)
+def mix_down(studio: StudioDep, project: str, ask: MixAsk) -> answers.StartedJob:
+    """Mix the song, or a stretch of it, down to a file in the background."""
+    tree = studio.projects.state(project).project
+    tracks = tuple(ask.tracks) if ask.tracks is not None else None
+    how = MixHow(ask.format, ask.lufs, CEILING_DB if ask.is_held else None)
+    asked = AskedMix(Span(ask.start, ask.end, tracks), how, ask.stems)
+    return {"job": told(studio.mixdowns.begin(tree, asked, ask.id))}
+
+
+@router.get("/mixes/{job}/file")
+def mix_file(studio: StudioDep, job: Annotated[str, PathValue(max_length=64)]) -> FileResponse:
+    """What a mix made, to save."""
+    file = studio.mixdowns.file(job)
+    return FileResponse(file, filename=file.name)

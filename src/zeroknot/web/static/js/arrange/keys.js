@@ -6,7 +6,7 @@
  * @typedef {{
  *   nudge: (by: number, fine: boolean) => void, shiftTrack: (by: number) => void, trim: (which: "begin" | "end", by: number) => void,
  *   copy: () => void, repeat: (by: number) => void, repeatTo: (what: "next" | "end") => void, muteClip: () => void, separate: () => void,
- *   remove: () => void, takeInHand: () => void, choose: (id: string) => void, toCoil: () => void, zoom: (by: number) => void, printSpan: () => void,
+ *   remove: () => void, takeInHand: () => void, choose: (id: string) => void, toCoil: () => void, zoom: (by: number) => void, printSpan: () => void, mixDown: () => void,
  * }} Doing
  */
 
@@ -39,5 +39,6 @@ export function arrangeKeys(arrange) {
     { key: "+ or =", does: "closer", repeats: true, run: () => arrange.zoom(1.4) },
     { key: "-", does: "wider", repeats: true, run: () => arrange.zoom(1 / 1.4) },
     { key: "B", does: "print the cycle, the chosen clip, or the song, to the shelf", run: () => arrange.printSpan() },
+    { key: "Shift+B", does: "mix the same down to a file", run: () => arrange.mixDown() },
   ];
 }

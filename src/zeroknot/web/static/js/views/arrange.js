@@ -4,6 +4,7 @@
 import { drawArrange } from "../arrange/draw.js";
 import { arrangeKeys } from "../arrange/keys.js";
 import { beatsShown, clipLabel, dragged, intentOf, LEAST_BEATS, modeAt, placeSaid } from "../arrange/model.js";
+import { mixControls } from "../arrange/mixing.js";
 import { spanControls } from "../arrange/spans.js";
 import { timeControls } from "../arrange/time.js";
 import { trackControls } from "../arrange/tracks.js";
@@ -46,6 +47,7 @@ export const arrange = (session, app) => () => {
     lengthText: "",
     isEmpty: false,
     ...spanControls(session, app, view),
+    ...mixControls(session, view),
     ...trackControls(session),
     ...timeControls(session),
 
@@ -108,6 +110,10 @@ export const arrange = (session, app) => () => {
     /** Clips as they lie, the dragged one where it is dragged to. */
     shownClips() {
       return session.state.clips.map((c) => (drag?.clip.id === c.id ? { ...c, ...drag.place } : c));
+    },
+
+    mixDown() {
+      return this.mixDownOf(this.spanOf());
     },
 
     showSide() {

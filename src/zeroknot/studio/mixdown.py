@@ -1,0 +1,253 @@
+"""How does the song leave as files? Mixed down in the background: all of it, a stretch, its stems.
+
+What is to be mixed is written down when it is asked for: what is changed afterwards has no say, and
+after a restart it goes on. The files lie in a folder of the job's own until they are a week old.
+"""
+
+import json
+import shutil
+import time
+import zipfile
+from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import Future
+from dataclasses import asdict, dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from zeroknot.core.errors import EditError, NotFoundError
+from zeroknot.core.formats.handed import stem, unlike_names
+from zeroknot.core.formats.mix_file import MixHow
+from zeroknot.core.render.any_plan import PassPlan, plan_of_text
+from zeroknot.core.render.blocks import BLOCK_FRAMES
+from zeroknot.core.render.span_plan import SpanPlan, plan_span
+from zeroknot.document.project import Project
+from zeroknot.document.steps import in_short
+from zeroknot.store.audio_store import block_path
+from zeroknot.store.jobs import LISTED, Job
+from zeroknot.store.loops import LoopStore
+from zeroknot.studio.executors import Executors
+from zeroknot.studio.jobs import CancelledError, Jobs, Progress, StoppedError
+from zeroknot.studio.sheets import SheetMaker, gain
+from zeroknot.studio.spans import Span, refuse_too_long
+
+MIX = "mix"
+ORDER, CREDITS = "order.json", "credits.txt"
+BATCH = 4  # blocks that are rendered between two looks at whether to go on
+Step = Callable[[int, int], None]
+
+PACKED_AT = (1980, 1, 1, 0, 0, 0)  # the same files, the same bytes
+
+
+@dataclass(frozen=True)
+class AskedMix:
+    """span   of the song, as it is heard
+    how       the file of the mix; stems are as loud as they are in it, before the limiter
+    stems     a file a track beside it
+    """
+
+    span: Span
+    how: MixHow
+    stems: bool = False
+
+
+@dataclass(frozen=True)
+class Order:
+    """What is to be mixed, apart from any project.
+
+    files   each with the name it gets and its plan's text, the mix first
+    master  linear
+    credits in lines
+    """
+
+    title: str
+    how: MixHow
+    master: float
+    files: tuple[tuple[str, str], ...]
+    credits: str
+
+    @property
+    def text(self) -> str:
+        return json.dumps(asdict(self))
+
+    @classmethod
+    def read(cls, text: str) -> "Order":
+        told = json.loads(text)
+        files = tuple((str(name), str(plan)) for name, plan in told["files"])
+        return cls(**told | {"how": MixHow(**told["how"]), "files": files})
+
+    @property
+    def plans(self) -> list[SpanPlan]:
+        found = [plan_of_text(text) for _, text in self.files]
+        return [plan for plan in found if isinstance(plan, SpanPlan)]
+
+
+class Mixdowns:
+    def __init__(self, folder: Path, loops: LoopStore, executors: Executors, jobs: Jobs):
+        self._folder, self._loops = folder, loops
+        self._executors, self._jobs = executors, jobs
+        jobs.learn(MIX, self._mix)
+        self._sweep()
+
+    def begin(self, project: Project, asked: AskedMix, id_: str | None = None) -> Job:
+        """Mix in the background; returns at once. Raises EditError where nothing sounds."""
+        order = order_of(project, self._loops, asked)
+        name = f"{int(time.time()):x}-{len(order.text):x}-{id_ or 'mix'}"
+        place = self._place(name)
+        place.mkdir(parents=True, exist_ok=True)
+        (place / ORDER).write_text(order.text)
+        label = f"mixing {order.title}"
+        return self._jobs.begin(MIX, label, {"place": name}, id_)
+
+    def file(self, job: str) -> Path:
+        """What a job that is over made. Raises NotFoundError where there is nothing (any more)."""
+        result = self._jobs.job(job).result or {}
+        place = self._place(str(result.get("place", ""))) / str(result.get("file", ""))
+        if not result.get("file") or not place.is_file():
+            raise NotFoundError("that mix is not there (any more); mix it once more")
+        return place
+
+    def _place(self, name: str) -> Path:
+        return self._folder / "mixes" / "".join(c for c in name if c.isalnum() or c == "-")
+
+    def _sweep(self) -> None:
+        """Files that nobody fetches any more."""
+        too_old = time.time() - LISTED.total_seconds()
+        for place in (self._folder / "mixes").glob("*"):
+            if place.stat().st_mtime < too_old:
+                shutil.rmtree(place, ignore_errors=True)
+
+    def _mix(self, job: Job, progress: Progress) -> dict[str, Any]:
+        place = self._place(job.arguments["place"])
+        try:
+            order = Order.read((place / ORDER).read_text())
+        except OSError as error:
+            raise EditError("what was to be mixed is not there any more; mix it anew") from error
+        try:
+            file, said = Mixing(self._folder, self._executors).run(order, place, progress.step)
+        except CancelledError:
+            shutil.rmtree(place, ignore_errors=True)
+            raise
+        return {"place": place.name, "file": file.name, "said": said}
+
+
+class Mixing:
+    """Makes what is ordered, step by step."""
+
+    def __init__(self, folder: Path, executors: Executors):
+        self._folder, self._executors = folder, executors
+
+    def run(self, order: Order, place: Path, step: Step) -> tuple[Path, Mapping[str, Any]]:
+        """The file, or the ZIP with all files, and what the mix came to.
+
+        place  folder for the files
+        step   told how many of how many steps are done; may end it by CancelledError
+        """
+        plans = order.plans
+        waiting = list(self._missing(plans[0]))
+        total = len(waiting) + len(plans)
+        self._render(waiting, total, step)
+        told, made, how = None, [], order.how
+        for i, ((name, _), plan) in enumerate(zip(order.files, plans, strict=True)):
+            file = place / f"{name}.{how.ending}"
+            task = (
+                "mix_to_file", self._folder, plan, order.master, how, order.title, file,
+                place / "mix.f32",
+            )  # fmt: skip
+            mixed = self._executors.look(*task).result()
+            made.append(file)
+            step(len(waiting) + i + 1, total)
+            if told is None:
+                told = mixed
+                # What the mix was changed by, its stems are; a limiter is for the sum.
+                how = replace(how, lufs=None, ceiling_db=None)
+                order = replace(order, master=order.master * gain(mixed.gain_db))
+        assert told
+        file = made[0] if len(made) == 1 else _packed(place, order, made)
+        return file, asdict(told)
+
+    def _missing(self, plan: SpanPlan) -> Iterator[tuple[PassPlan, tuple[int, ...]]]:
+        """Blocks that the cache does not have, in batches."""
+        for number, one in enumerate(plan.passes):
+            wanted: set[int] = set()
+            for placed in plan.placed:
+                if placed.plan == number:
+                    first = placed.start // BLOCK_FRAMES
+                    wanted |= set(
+                        range(first, (placed.start + placed.frames - 1) // BLOCK_FRAMES + 1)
+                    )
+            missing = [
+                i for i in sorted(wanted) if not block_path(self._folder, one.digest, i).exists()
+            ]
+            for at in range(0, len(missing), BATCH):
+                yield one, tuple(missing[at : at + BATCH])
+
+    def _render(
+        self, waiting: list[tuple[PassPlan, tuple[int, ...]]], total: int, step: Step
+    ) -> None:
+        futures: list[Future[None]] = [
+            self._executors.listen("render_blocks", self._folder, plan, indices)
+            for plan, indices in waiting
+        ]
+        try:
+            for i, future in enumerate(futures):
+                future.result()
+                step(i + 1, total)
+        except (CancelledError, StoppedError):
+            for future in reversed(futures):
+                self._executors.let_go(future)
+            raise
+
+
+def order_of(project: Project, loops: LoopStore, asked: AskedMix) -> Order:
+    """What is to be mixed. Raises EditError where nothing sounds there, or it is too long."""
+    span = asked.span
+    refuse_too_long(project, span)
+    maker = SheetMaker(project, loops.named(project.loops()))
+    first, end = (project.tempo_map.frame_of_beat(b, project.rate) for b in (span.start, span.end))
+    sheet = maker.arrangement()
+    whole = plan_span(sheet, maker.plans, first, end, span.tracks, as_heard=True)
+    title = f"{project.name}" if span.start <= 0 else span.named(project)
+    files = [(stem("{name}", {"name": title}), whole.text)]
+    if asked.stems:
+        tracks = [t for t in project.tracks if any(c.track == t.id for c in span.clips(project))]
+        names = unlike_names(
+            [f"{i:02} {stem('{name}', {'name': t.name})}" for i, t in enumerate(tracks, 1)]
+        )
+        for track, name in zip(tracks, names, strict=True):
+            own = plan_span(sheet, maker.plans, first, end, (track.id,), as_heard=True)
+            # All as long as the mix: laid side by side they are it.
+            own = replace(own, lead_frames=whole.lead_frames, tail_frames=whole.tail_frames)
+            files.append((name, own.text))
+    return Order(
+        title, asked.how, gain(project.master_db), tuple(files), credits_of(project, loops, span)
+    )
+
+
+def credits_of(project: Project, loops: LoopStore, span: Span) -> str:
+    """What came from where, in lines."""
+    lines = [f"{span.named(project)}", ""]
+    named = loops.named(project.loops())
+    for strand in span.strands(project):
+        loop = named[strand.loop]
+        reading = loop.reading
+        about = [loop.set_name, f"{reading.tempo_bpm:.4g} BPM" if reading else "", loop.key or ""]
+        lines.append(f"{loop.name} ({', '.join(a for a in about if a)})")
+        lines.append(f"    as {strand.name}: {in_short(strand)}")
+        lines.append(f"    sha256 {loop.sha}")
+    return "\n".join(lines) + "\n"
+
+
+def _packed(place: Path, order: Order, files: list[Path]) -> Path:
+    packed = place / f"{order.files[0][0]} stems.zip"
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as archive:
+        for file in files:
+            with (
+                file.open("rb") as source,
+                archive.open(
+                    zipfile.ZipInfo(file.name, PACKED_AT), "w", force_zip64=True
+                ) as target,
+            ):
+                shutil.copyfileobj(source, target, 1 << 20)
+            file.unlink()
+        archive.writestr(zipfile.ZipInfo(CREDITS, PACKED_AT), order.credits)
+    return packed

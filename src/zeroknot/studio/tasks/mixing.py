@@ -1,0 +1,155 @@
+"""How does a stretch of the song become a file to finish with? In pieces: memory stays small."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from zeroknot.core.audio import Samples
+from zeroknot.core.formats.mix_file import MixFile, MixHow
+from zeroknot.core.mixing.limiter import Limiter
+from zeroknot.core.mixing.meters import Loudness, Meter
+from zeroknot.core.render.any_plan import AnyPlan
+from zeroknot.core.render.blocks import BLOCK_FRAMES
+from zeroknot.core.render.in_blocks import InBlocks
+from zeroknot.core.render.in_chunks import Chunks, InChunks
+from zeroknot.core.render.span_plan import SpanPlan
+from zeroknot.core.render.span_run import SpanRendering
+from zeroknot.core.units import db_of_gain, gain_of_db
+from zeroknot.store.audio_store import block_path
+from zeroknot.studio.tasks.rendering import render_block
+
+PIECE_FRAMES = 8 * BLOCK_FRAMES
+MOST_LOWERED_BY_LIMITER_DB = 12.0
+
+
+@dataclass(frozen=True)
+class Mixed:
+    """What a mix came to.
+
+    frames    of the file
+    gain_db   by which all of it was changed
+    integrated, range_lu, true_peak_db  as it was written; −120 for silence
+    over_db   by how much it would have peaked over full scale
+    lowered_db  at most by the limiter
+    """
+
+    frames: int
+    gain_db: float
+    integrated: float
+    range_lu: float
+    true_peak_db: float
+    over_db: float
+    lowered_db: float
+
+
+class Kept(InBlocks):
+    """A render as the cache holds it; what is missing is rendered into it."""
+
+    def __init__(self, folder: Path, plan: AnyPlan):
+        self._folder, self._plan = folder, plan
+
+    @property
+    def size(self) -> int:
+        """Frames of lead, body and tail together."""
+        return self._plan.frames
+
+    def frames(self, first: int, count: int) -> Samples:
+        """float32 [channels, count]: axis frames from `first` on."""
+        raise NotImplementedError("read by the block")
+
+    def block(self, index: int) -> Samples:
+        """Block `index` of the axis: float32 [channels, up to BLOCK_FRAMES]."""
+        place = block_path(self._folder, self._plan.digest, index)
+        for _ in range(3):  # the cache may be trimmed in this very moment
+            try:
+                found = np.fromfile(place, np.float32)
+                break
+            except FileNotFoundError:
+                render_block(self._folder, self._plan, index)
+        else:
+            raise OSError("the cache loses what is laid into it; is the disk full?")
+        frames = min(BLOCK_FRAMES, self.size - index * BLOCK_FRAMES)
+        return found.reshape(found.size // frames, frames)
+
+
+def render_blocks(folder: Path, plan: AnyPlan, indices: tuple[int, ...]) -> None:
+    """Lay some blocks into the cache."""
+    for index in indices:
+        render_block(folder, plan, index)
+
+
+def mix_to_file(
+    folder: Path, plan: SpanPlan, master: float, how: MixHow, title: str, file: Path, beside: Path
+) -> Mixed:
+    """A stretch of the song with the master's gain, as loud as is asked, as a file.
+
+    beside  where the mix may lie meanwhile; gone afterwards
+    """
+    chunks = Chunks()
+    song = SpanRendering(
+        plan, [InChunks(Kept(folder, one), one.digest, chunks) for one in plan.passes]
+    )
+    before = Meter(plan.rate, plan.channels)
+    try:
+        with beside.open("wb") as raw:
+            for first in range(0, plan.frames, PIECE_FRAMES):
+                piece = song.frames(first, min(PIECE_FRAMES, plan.frames - first))
+                piece *= np.float32(master)
+                before.feed(piece)
+                raw.write(np.ascontiguousarray(piece.T).tobytes())
+        told = before.read
+        gain_db = _wanted(told, how)
+        mixed = np.memmap(beside, np.float32, "r", shape=(plan.frames, plan.channels))
+        return _written(mixed, plan.rate, how, gain_db, told, title, file)
+    finally:
+        beside.unlink(missing_ok=True)
+
+
+def _wanted(told: Loudness, how: MixHow) -> float:
+    """dB by which all of it is changed."""
+    if how.lufs is None or not np.isfinite(told.integrated):
+        return 0.0
+    gain_db = how.lufs - told.integrated
+    if how.ceiling_db is None:
+        return gain_db
+    # A limiter that takes more than that away is heard as one: then it stays softer.
+    most = how.ceiling_db + MOST_LOWERED_BY_LIMITER_DB - told.true_peak_db
+    return min(gain_db, most)
+
+
+def _written(
+    mixed: np.ndarray, rate: int, how: MixHow, gain_db: float, told: Loudness, title: str,
+    file: Path,
+) -> Mixed:  # fmt: skip
+    channels, gain = mixed.shape[1], np.float32(gain_of_db(gain_db))
+    limiter = Limiter(rate, channels, how.ceiling_db) if how.ceiling_db is not None else None
+    after = Meter(rate, channels)
+    skipped = limiter.lead if limiter else 0
+    with MixFile(file, how, rate, channels, title) as out:
+        for first in range(0, mixed.shape[0], PIECE_FRAMES):
+            piece = np.ascontiguousarray(mixed[first : first + PIECE_FRAMES].T) * gain
+            if limiter:
+                piece = limiter.feed(piece)
+            cut = min(skipped, piece.shape[1])
+            skipped -= cut
+            after.feed(piece[:, cut:])
+            out.write(piece[:, cut:])
+        if limiter:
+            rest = limiter.rest[:, skipped:]
+            after.feed(rest)
+            out.write(rest)
+    heard = after.read
+    return Mixed(
+        frames=mixed.shape[0],
+        gain_db=gain_db,
+        integrated=_finite(heard.integrated),
+        range_lu=heard.range_lu,
+        true_peak_db=_finite(heard.true_peak_db),
+        over_db=max(0.0, _finite(told.true_peak_db) + gain_db),
+        lowered_db=-db_of_gain(limiter.least) if limiter else 0.0,
+    )
+
+
+def _finite(db: float) -> float:
+    return db if np.isfinite(db) else -120.0
