@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.errors import ZeroKnotError
-from zeroknot.core.mixing.meters import phases
+from zeroknot.core.mixing.meters import peaks_between, phases
 from zeroknot.core.units import gain_of_db
 
 Floats = NDArray[np.float64]
@@ -83,9 +83,7 @@ class Limiter:
         self._waiting = whole[:, -(TAPS - 1) :]
         middle = whole[:, TAPS // 2 - 1 : TAPS // 2 - 1 + sound.shape[1]]
         peak = np.abs(middle).max(axis=0, initial=0.0)
-        for channel in whole:
-            for taps in self._taps:
-                np.maximum(peak, np.abs(np.convolve(channel, taps, mode="valid")), out=peak)
+        np.maximum(peak, peaks_between(whole, self._taps), out=peak)
         return np.asarray(np.minimum(1.0, self._ceiling / np.maximum(peak, 1e-12)))
 
 

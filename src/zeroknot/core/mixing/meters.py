@@ -13,6 +13,7 @@ Conventions
 
 from dataclasses import dataclass, field
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
@@ -28,6 +29,7 @@ STEP_SECONDS = 0.1  # between two values: gating blocks overlap by three quarter
 MOMENTARY_STEPS, SHORT_TERM_STEPS = 4, 30
 ABSOLUTE_GATE, RELATIVE_GATE, RANGE_GATE = -70.0, -10.0, -20.0
 RANGE_PERCENTS = (10.0, 95.0)
+NEAR_FRAMES = 1024
 OVERSAMPLED, TAPS = 4, 12  # phases, and taps of each, as annex 2 has them
 
 
@@ -163,10 +165,8 @@ class TruePeak:
     def feed(self, sound: Samples) -> None:
         """float32 [channels, n]"""
         whole = np.concatenate([self._before, sound.astype(np.float64)], axis=1)
-        for channel in whole:
-            for taps in self._taps:
-                found = np.convolve(channel, taps, mode="valid")
-                self.read = max(self.read, float(np.abs(found).max(initial=0.0)))
+        between = peaks_between(whole, self._taps)
+        self.read = max(self.read, float(between.max(initial=0.0)))
         self.read = max(self.read, float(np.abs(sound).max(initial=0.0)))
         self._before = whole[:, -(TAPS - 1) :]
 
@@ -176,3 +176,33 @@ def phases(count: int, taps: int) -> Floats:
     whole = signal.firwin(count * taps, 1 / count, window=("kaiser", 5.0))
     found = whole.reshape(taps, count).T
     return np.asarray(found / found.sum(axis=1, keepdims=True))
+
+
+def peaks_between(sound: Floats, taps: Floats) -> Floats:
+    """The highest of all phases and channels: float64 [n − taps + 1].
+
+    sound  float64 [channels, n]
+    taps   float64 [phases, taps], as of `phases`
+    """
+    out = np.zeros(max(0, sound.shape[1] - taps.shape[1] + 1))
+    _between(np.ascontiguousarray(sound), np.ascontiguousarray(taps[:, ::-1]), out)
+    return out
+
+
+@numba.njit(cache=True, nogil=True)
+def _between(sound, taps, out):  # type: ignore[no-untyped-def]
+    """A stretch at a time, so that it stays near; each tap over all of it."""
+    near = np.empty(NEAR_FRAMES)
+    for first in range(0, out.size, NEAR_FRAMES):
+        most = out[first : first + NEAR_FRAMES]
+        for channel in range(sound.shape[0]):
+            for phase in range(taps.shape[0]):
+                near[:] = 0.0
+                for tap in range(taps.shape[1]):
+                    weight = taps[phase, tap]
+                    part = sound[channel, first + tap : first + tap + most.size]
+                    for i in range(part.size):
+                        near[i] += weight * part[i]
+                for i in range(most.size):
+                    size = abs(near[i])
+                    most[i] = size if size > most[i] else most[i]
