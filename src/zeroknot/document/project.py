@@ -29,7 +29,7 @@ from zeroknot.document.strand import LONGEST_NAME, LOUDEST_DB, QUIETEST_DB, Leve
 from zeroknot.document.value import Named, Value
 
 NEW_TRACK_DB = -6.0
-FADE_MS = 3.0
+FADE_MS, LONGEST_FADE_MS = 3.0, 10_000
 FARTHEST_BEAT = 100_000
 LOWEST_A4, HIGHEST_A4 = 400.0, 480.0
 
@@ -67,8 +67,8 @@ class Clip(Named):
     slip: float = Field(0.0, ge=0)
     shift: float = Field(0.0, ge=-STEEPEST_SHIFT, le=STEEPEST_SHIFT)
     gain_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
-    fade_in_ms: float = Field(FADE_MS, ge=0, le=10_000)
-    fade_out_ms: float = Field(FADE_MS, ge=0, le=10_000)
+    fade_in_ms: float = Field(FADE_MS, ge=0, le=LONGEST_FADE_MS)
+    fade_out_ms: float = Field(FADE_MS, ge=0, le=LONGEST_FADE_MS)
     muted: bool = False
 
     @property

@@ -1,9 +1,11 @@
 """What is heard of a project, and when? Its clips as events on whole song frames."""
 
 import contextlib
+import itertools
 import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from zeroknot.core.errors import StretchError
 from zeroknot.core.loop import Loop
@@ -36,6 +38,16 @@ class Pass:
     parts: tuple[tuple[int, PassPlan], ...]
 
 
+class Joined(NamedTuple):
+    """Does the clip before, or behind, go on as if both were one?"""
+
+    before: bool = False
+    behind: bool = False
+
+
+APART = Joined()
+
+
 @dataclass(frozen=True, eq=False)
 class LaidClip:
     """What of a clip is heard, and what that was made from."""
@@ -43,12 +55,14 @@ class LaidClip:
     clip: Clip
     strand: Strand
     loop: Loop
+    joined: Joined
     events: tuple[Event, ...]
     plans: tuple[PassPlan, ...]
 
-    def is_of(self, clip: Clip, strand: Strand, loop: Loop) -> bool:
+    def is_of(self, clip: Clip, strand: Strand, loop: Loop, joined: Joined) -> bool:
         """Was it made from these very values?"""
-        return self.clip is clip and self.strand is strand and self.loop is loop
+        same = self.clip is clip and self.strand is strand and self.loop is loop
+        return same and self.joined == joined
 
 
 class SheetMaker:
@@ -66,6 +80,7 @@ class SheetMaker:
         self._others: dict[int, Strand] = {}  # kept, so that none is taken for another
         if before and not before.project.is_laid_as(project):
             before = None
+        self._joined = joined_clips(project)
         self.laid = {clip.id: self._laid(clip, before) for clip in project.clips if not clip.muted}
         self.plans = {plan.digest: plan for laid in self.laid.values() for plan in laid.plans}
 
@@ -101,35 +116,39 @@ class SheetMaker:
     def _laid(self, clip: Clip, before: "SheetMaker | None") -> LaidClip:
         strand = self.project.strand(clip.strand)
         known = before.laid.get(clip.id) if before else None
-        if known and known.is_of(clip, strand, self.loops[strand.loop]):
+        joined = self._joined.get(clip.id, APART)
+        if known and known.is_of(clip, strand, self.loops[strand.loop], joined):
             return known
-        return self._laid_of(clip, strand)
+        return self._laid_of(clip, strand, joined)
 
-    def _laid_of(self, clip: Clip, strand: Strand) -> LaidClip:
+    def _laid_of(self, clip: Clip, strand: Strand, joined: Joined = APART) -> LaidClip:
         loop = self.loops[strand.loop]
         passes = list(self._passes(clip, strand, loop))
         plans = {plan.digest: plan for one in passes for _, plan in one.parts}
-        return LaidClip(
-            clip, strand, loop, tuple(self._events(clip, strand, passes)), tuple(plans.values())
-        )
+        events = tuple(self._events(clip, strand, passes, joined))
+        return LaidClip(clip, strand, loop, joined, events, tuple(plans.values()))
 
-    def _events(self, clip: Clip, strand: Strand, passes: list[Pass]) -> Iterator[Event]:
+    def _events(
+        self, clip: Clip, strand: Strand, passes: list[Pass], joined: Joined
+    ) -> Iterator[Event]:
         project = self.project
         frames_of = project.tempo_map.frame_of_beat
         clip_start = frames_of(clip.beat, project.rate)
         clip_end = frames_of(clip.beat + project.length_of(clip, strand), project.rate)
         level = gain(strand.gain_db) * gain(clip.gain_db)
-        fade_in = round(clip.fade_in_ms * project.rate / 1000)
-        fade_out = round(clip.fade_out_ms * project.rate / 1000)
+        fade_in = 0 if joined.before else round(clip.fade_in_ms * project.rate / 1000)
+        fade_out = 0 if joined.behind else round(clip.fade_out_ms * project.rate / 1000)
         crossfade = round(KEY_CROSSFADE_SECONDS * project.rate)
         # Where none of it could be laid at its tempo, there is none: `why_silent` says so.
         for one in passes:
             is_first, is_last = one is passes[0], one is passes[-1]
-            starts_whole = is_first and abs(one.zero - clip_start) <= 1
+            starts_whole = is_first and abs(one.zero - clip_start) <= 1 and not joined.before
             for i, (since, plan) in enumerate(one.parts):
                 begin = one.zero - plan.lead_frames if starts_whole else max(one.zero, clip_start)
                 end = one.zero + plan.body_frames + plan.tail_frames
-                if not clip.is_whole:
+                # What goes on behind it rings on, too, as if both were one.
+                rings_on = joined.behind and one.zero + plan.body_frames <= clip_end + 1
+                if not clip.is_whole and not rings_on:
                     end = min(end, clip_end)
                 is_cut = end == clip_end and not clip.is_whole
                 # Where the key moves it, it goes over from one part into the next.
@@ -209,6 +228,38 @@ class SheetMaker:
         if key not in self._plans:
             self._plans[key] = placed.heard
         return self._plans[key]
+
+
+def joined_clips(project: Project) -> dict[str, Joined]:
+    """Clips that are parts of one: the next plays on where this one ends, as loud and as high."""
+    found: dict[str, Joined] = {}
+    rows: dict[str, list[Clip]] = {}
+    for clip in project.clips:
+        if not clip.muted:
+            rows.setdefault(clip.track, []).append(clip)
+    for row in rows.values():
+        for clip, following in itertools.pairwise(sorted(row, key=lambda c: c.beat)):
+            if not is_continued(project, clip, following):
+                continue
+            found[clip.id] = found.get(clip.id, APART)._replace(behind=True)
+            found[following.id] = APART._replace(before=True)
+    return found
+
+
+def is_continued(project: Project, clip: Clip, following: Clip) -> bool:
+    """Does what one clip plays go on in another as if nothing lay between them?"""
+    same = ("strand", "track", "shift", "gain_db", "muted")
+    if any(getattr(clip, name) != getattr(following, name) for name in same):
+        return False
+    if clip.is_whole and following.is_whole:
+        return False  # placed one after the other, each begins with what leads to it
+    if abs(project.clip_end(clip) - following.beat) > _SLACK:
+        return False
+    strand = project.strand(clip.strand)
+    if not strand.follows:
+        return False  # where its passes lie depends on where each clip begins
+    turns = (clip.slip + following.beat - clip.beat - following.slip) / strand.round_beats
+    return abs(turns - round(turns)) * strand.round_beats < _SLACK
 
 
 def gain(level_db: float) -> float:

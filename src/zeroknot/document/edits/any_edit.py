@@ -5,7 +5,13 @@ from typing import Annotated, Literal
 from pydantic import Field, TypeAdapter
 
 from zeroknot.document.edits.base import Edit
-from zeroknot.document.edits.clip import AddClips, ChangeClip, MoveClips, RemoveClips
+from zeroknot.document.edits.clip import (
+    AddClips,
+    ChangeClip,
+    MoveClips,
+    RemoveClips,
+    ReplaceClips,
+)
 from zeroknot.document.edits.coil import SetCoil
 from zeroknot.document.edits.groove import (
     ChangeGroove,
@@ -52,6 +58,7 @@ SingleEdit = Annotated[
     | AddClips
     | MoveClips
     | ChangeClip
+    | ReplaceClips
     | RemoveClips,
     Field(discriminator="kind"),
 ]

@@ -10,7 +10,7 @@ from zeroknot.core.digest import digest_of
 from zeroknot.core.errors import EditError
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 from zeroknot.document.edits.base import Edit
-from zeroknot.document.project import Clip, Project, replaced, without
+from zeroknot.document.project import LONGEST_FADE_MS, Clip, Project, replaced, without
 from zeroknot.document.strand import LOUDEST_DB, QUIETEST_DB
 from zeroknot.document.value import Value
 
@@ -19,7 +19,7 @@ SHORTEST_BEATS = 1 / 64
 
 class AddClips(Edit):
     kind: Literal["add_clips"] = "add_clips"
-    clips: tuple[Clip, ...] = Field(min_length=1, max_length=4096)
+    clips: tuple[Clip, ...] = Field(min_length=1, max_length=8192)
 
     def apply(self, project: Project) -> Project:
         known = {c.id for c in project.clips}
@@ -86,6 +86,8 @@ class ChangeClip(Edit):
     passes: int | None = Field(None, ge=1, le=4096)
     length: float | None = Field(None, gt=0, le=100_000)
     gain_db: float | None = Field(None, ge=QUIETEST_DB, le=LOUDEST_DB)
+    fade_in_ms: float | None = Field(None, ge=0, le=LONGEST_FADE_MS)
+    fade_out_ms: float | None = Field(None, ge=0, le=LONGEST_FADE_MS)
     muted: bool | None = None
     shift: float | None = Field(None, ge=-STEEPEST_SHIFT, le=STEEPEST_SHIFT)
 
@@ -111,7 +113,34 @@ class ChangeClip(Edit):
             return "trim clip"
         if self.shift is not None:
             return f"shift clip {self.shift:+g} st"
+        if self.fade_in_ms is not None or self.fade_out_ms is not None:
+            return "fade clip"
         return "clip level" if self.gain_db is not None else "mute clip"
+
+
+class ReplaceClips(Edit):
+    """Some clips make room for others in one step.
+
+    what  was done, in a few words
+    """
+
+    kind: Literal["replace_clips"] = "replace_clips"
+    gone: tuple[str, ...] = Field((), max_length=4096)
+    clips: tuple[Clip, ...] = Field((), max_length=8192)
+    what: str = Field(max_length=80)
+
+    def apply(self, project: Project) -> Project:
+        for id_ in self.gone:
+            project.clip(id_)
+        project = project.changed(clips=without(project.clips, self.gone))
+        return AddClips(clips=self.clips).apply(project) if self.clips else project
+
+    def touches(self) -> frozenset[str]:
+        known = {c.id for c in self.clips} | {c.track for c in self.clips}
+        return frozenset(known | {c.strand for c in self.clips} | set(self.gone))
+
+    def label(self) -> str:
+        return self.what
 
 
 class RemoveClips(Edit):

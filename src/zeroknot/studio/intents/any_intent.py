@@ -5,6 +5,7 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter
 
 from zeroknot.studio.intents.base import Intent
+from zeroknot.studio.intents.clips import DoBars, JoinClips, KeepBeats, SlipClips, SplitClips
 from zeroknot.studio.intents.coil import ChangeSlot, CoilLoop, LaySwitched, UncoilLoop
 from zeroknot.studio.intents.cutting import ChangePieces, CutUp, LeaveWhole, MendCut
 from zeroknot.studio.intents.groove import (
@@ -107,6 +108,11 @@ AnyIntent = Annotated[
     | CopyClips
     | RepeatClip
     | SeparateClip
+    | SplitClips
+    | KeepBeats
+    | JoinClips
+    | SlipClips
+    | DoBars
     | SetSteadyTempo
     | SetTempoPoint
     | RemoveTempoPoint

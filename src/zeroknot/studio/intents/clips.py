@@ -1,0 +1,324 @@
+"""Clips cut, joined, slipped in their frame; bars of the song put in and taken out."""
+
+import itertools
+import math
+from collections.abc import Callable, Iterable, Sequence
+from typing import Literal, TypeVar
+
+from pydantic import Field
+
+from zeroknot.core.errors import EditError
+from zeroknot.core.timeline.metre_map import MetreChange
+from zeroknot.core.timeline.tempo_map import TempoPoint
+from zeroknot.document.edits.any_edit import SingleEdit, Together
+from zeroknot.document.edits.clip import SHORTEST_BEATS, ReplaceClips
+from zeroknot.document.edits.groove import SetFeel
+from zeroknot.document.edits.time import SetKeys, SetMetres, SetTempo
+from zeroknot.document.groove import FeelChange
+from zeroknot.document.project import FARTHEST_BEAT, Clip, KeyChange, Project
+from zeroknot.studio.hand import new_id
+from zeroknot.studio.intents.base import Intent, Resolved
+from zeroknot.studio.known import Known
+from zeroknot.studio.sheets import is_continued
+
+MOST_CLIPS, MOST_PIECES = 4096, 8192
+MOST_BARS = 512
+_SLACK = 1e-6
+V = TypeVar("V")
+
+Clips = Field(min_length=1, max_length=MOST_CLIPS)
+
+
+class SplitClips(Intent):
+    """Cut clips in two or more; what is heard stays the same.
+
+    beats  of the song at which they are cut
+    every  beats: at each of so many from the song's bar lines on
+    slices at the slices of what they play
+    """
+
+    kind: Literal["split_clips"] = "split_clips"
+    clips: tuple[str, ...] = Clips
+    beats: tuple[float, ...] = Field((), max_length=4096)
+    every: float | None = Field(None, ge=1 / 16, le=4096)
+    slices: bool = False
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        def cuts(clip: Clip, end: float) -> Iterable[float]:
+            yield from self.beats
+            if self.every:
+                yield from _grid(project, clip.beat, end, self.every)
+            if self.slices:
+                yield from _slices(project, clip, end)
+
+        return _cut(project, self.clips, cuts, "split")
+
+
+class KeepBeats(Intent):
+    """Only some beats of each bar are left of clips.
+
+    beats  of a bar, 1 the first
+    """
+
+    kind: Literal["keep_beats"] = "keep_beats"
+    clips: tuple[str, ...] = Clips
+    beats: tuple[int, ...] = Field(min_length=1, max_length=32)
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        kept: list[Clip] = []
+        for id_ in self.clips:
+            clip = project.clip(id_)
+            pieces: list[Clip] = []
+            end = project.clip_end(clip)
+            for piece in _pieces(project, clip, _grid(project, clip.beat, end, None)):
+                metres = project.metre_map
+                bar = metres.bar_of_beat(piece.beat + _SLACK)
+                metre = metres.metre_at(bar)
+                pulse = (piece.beat - metres.beat_of_bar(bar) + _SLACK) / metre.beats_per_pulse
+                if math.floor(pulse) + 1 not in self.beats:
+                    continue
+                last = pieces[-1] if pieces else None
+                if last and abs(project.clip_end(last) - piece.beat) < _SLACK:
+                    pieces[-1] = last.changed(length=project.clip_end(piece) - last.beat)
+                else:
+                    pieces.append(piece)
+            kept += pieces
+        if not kept:
+            raise EditError("nothing would be left of it: it covers none of those beats")
+        named = " and ".join(str(b) for b in sorted(set(self.beats)))
+        what = f"keep beat{'s' * (len(set(self.beats)) > 1)} {named}"
+        return Resolved(_replaced(self.clips, kept, what))
+
+
+class JoinClips(Intent):
+    """Clips that go on from one another become one again."""
+
+    kind: Literal["join_clips"] = "join_clips"
+    clips: tuple[str, ...] = Field(min_length=2, max_length=MOST_CLIPS)
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        rows: dict[str, list[Clip]] = {}
+        for id_ in self.clips:
+            rows.setdefault(project.clip(id_).track, []).append(project.clip(id_))
+        gone: list[str] = []
+        made: list[Clip] = []
+        for row in rows.values():
+            run: list[Clip] = []
+            for clip in [*sorted(row, key=lambda c: c.beat), None]:
+                if clip and (not run or is_continued(project, run[-1], clip)):
+                    run.append(clip)
+                    continue
+                if len(run) > 1:
+                    gone += [c.id for c in run]
+                    length = project.clip_end(run[-1]) - run[0].beat
+                    made.append(
+                        run[0].changed(
+                            id=new_id(), length=length, fade_out_ms=run[-1].fade_out_ms,
+                        )
+                    )  # fmt: skip
+                run = [clip] if clip else []
+        if not made:
+            raise EditError(
+                "these do not go on from one another; print the stretch to make one of them"
+            )
+        return Resolved(ReplaceClips(gone=tuple(gone), clips=tuple(made), what="join clips"))
+
+
+class SlipClips(Intent):
+    """What clips play moves in their frame, which stays; it comes round at its ends.
+
+    by  beats; later where above 0
+    """
+
+    kind: Literal["slip_clips"] = "slip_clips"
+    clips: tuple[str, ...] = Clips
+    by: float = Field(ge=-FARTHEST_BEAT, le=FARTHEST_BEAT)
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        slipped = []
+        for id_ in self.clips:
+            clip = project.clip(id_)
+            span = project.strand(clip.strand).round_beats
+            slip = (clip.slip - self.by) % span
+            slip = 0.0 if span - slip < _SLACK else slip
+            slipped.append(clip.changed(slip=slip, length=project.clip_length(clip)))
+        return Resolved(_replaced(self.clips, slipped, f"slip {self.by:+g} beats"))
+
+
+class DoBars(Intent):
+    """Whole bars of the song: emptied ones put in before one, some taken out, some said again.
+
+    bar    the first of them
+    count  how many
+    """
+
+    kind: Literal["do_bars"] = "do_bars"
+    what: Literal["insert", "remove", "repeat"]
+    bar: int = Field(ge=1, le=100_000)
+    count: int = Field(1, ge=1, le=MOST_BARS)
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        metres = project.metre_map
+        start, end = metres.beat_of_bar(self.bar), metres.beat_of_bar(self.bar + self.count)
+        if self.what != "insert" and start >= project.end_beat - _SLACK:
+            raise EditError(f"the song is over before bar {self.bar}")
+        by = end - start if self.what != "remove" else start - end
+        # Where what comes later is cut off from what stays.
+        line = end if self.what == "repeat" else start
+        clips: list[Clip] = []
+        for clip in project.clips:
+            cuts = (start,) if self.what == "insert" else (start, end)
+            for piece in _pieces(project, clip, cuts):
+                is_in = start - _SLACK <= piece.beat < end - _SLACK
+                if self.what == "remove" and is_in:
+                    continue
+                is_later = piece.beat >= line - _SLACK
+                clips.append(piece.changed(beat=piece.beat + by) if is_later else piece)
+                if self.what == "repeat" and is_in:
+                    clips.append(piece.changed(id=new_id(), beat=piece.beat + by))
+        if any(c.beat > FARTHEST_BEAT for c in clips):
+            raise EditError("the song would be too long")
+        clips = [c.changed(id=new_id()) if n > 1 else c for c, n in _counted(clips)]
+        said = {"insert": "put in", "remove": "take out", "repeat": "repeat"}[self.what]
+        what = f"{said} bar{'s' * (self.count > 1)} {self.bar}"
+        if self.count > 1:
+            what += f"–{self.bar + self.count - 1}"
+        gone = tuple(c.id for c in project.clips)
+        edits: list[SingleEdit] = [ReplaceClips(gone=gone, clips=tuple(clips), what=what)]
+        edits += _time_moved(project, self.what, self.bar, self.count, start, end)
+        return Resolved(Together(edits=tuple(edits), what=what))
+
+
+def _counted(clips: Iterable[Clip]) -> Iterable[tuple[Clip, int]]:
+    """Each with which of its id it is."""
+    seen: dict[str, int] = {}
+    for clip in clips:
+        seen[clip.id] = seen.get(clip.id, 0) + 1
+        yield clip, seen[clip.id]
+
+
+def _time_moved(
+    project: Project, what: str, bar: int, count: int, start: float, end: float
+) -> list[SingleEdit]:
+    """Tempo, metre, key and groove stay with what they were set for."""
+    by_bars, by_beats = (count, end - start) if what != "remove" else (-count, start - end)
+    last = bar + count if what != "insert" else bar
+    line = end if what != "insert" else start
+    found: list[SingleEdit] = []
+
+    def moved(at: int) -> int | None:
+        if at == 1:
+            return at
+        if what == "remove" and bar <= at < last:
+            return None
+        return at + by_bars if at >= last else at
+
+    metres = _all_moved([(c.bar, c.metre) for c in project.metres], moved, bar)
+    if tuple(metres) != tuple(c.bar for c in project.metres):
+        found.append(SetMetres(changes=tuple(MetreChange(*one) for one in metres.items())))
+    if project.keys:
+        keys = _all_moved([(c.bar, c.key) for c in project.keys], moved, bar)
+        found.append(SetKeys(changes=tuple(KeyChange(bar=at, key=k) for at, k in keys.items())))
+    if project.feel:
+        feel = _all_moved([(c.bar, c.groove) for c in project.feel], moved, bar)
+        changes = tuple(FeelChange(bar=at, groove=groove) for at, groove in feel.items())
+        found.append(SetFeel(changes=changes))
+    if len(project.tempo) > 1:
+        points = [_tempo_moved(p, what, start, line, by_beats) for p in project.tempo]
+        kept = {p.beat: p for p in points if p is not None}
+        found.append(SetTempo(points=tuple(kept[beat] for beat in sorted(kept))))
+    return found
+
+
+def _all_moved(
+    changes: Sequence[tuple[int, V]], moved: Callable[[int], int | None], bar: int
+) -> dict[int, V]:
+    """By bar; what is set inside what goes holds from there on, unless it is set anew."""
+    kept = {new: value for at, value in changes if (new := moved(at)) is not None}
+    inside = [value for at, value in changes if moved(at) is None]
+    if inside and bar not in kept:
+        kept[bar] = inside[-1]
+    return dict(sorted(kept.items()))
+
+
+def _tempo_moved(
+    point: TempoPoint, what: str, start: float, line: float, by: float
+) -> TempoPoint | None:
+    beat = point.beat
+    if beat > _SLACK and beat >= line - _SLACK:
+        beat += by
+    elif what == "remove" and start + _SLACK < beat < line:
+        beat = start  # it holds from there on
+    return TempoPoint(max(0.0, beat), point.bpm, point.shape, point.bend)
+
+
+def _cut(
+    project: Project, ids: Sequence[str], cuts: Callable[[Clip, float], Iterable[float]], what: str
+) -> Resolved:
+    made: list[Clip] = []
+    gone: list[str] = []
+    for id_ in ids:
+        clip = project.clip(id_)
+        pieces = _pieces(project, clip, cuts(clip, project.clip_end(clip)))
+        if len(pieces) > 1:
+            gone.append(id_)
+            made += pieces
+    if not made:
+        raise EditError("there is no place inside it to cut it at")
+    if len(made) > MOST_PIECES:
+        raise EditError(f"that would be {len(made)} pieces; cut fewer clips at once")
+    count = f" into {len(made)}" if len(ids) == 1 else ""
+    return Resolved(ReplaceClips(gone=tuple(gone), clips=tuple(made), what=f"{what} clip{count}"))
+
+
+def _replaced(ids: Sequence[str], clips: Sequence[Clip], what: str) -> ReplaceClips:
+    return ReplaceClips(gone=tuple(ids), clips=tuple(clips), what=what)
+
+
+def _pieces(project: Project, clip: Clip, cuts: Iterable[float]) -> list[Clip]:
+    """A clip in parts; the first keeps its id, and it is itself where it is not cut."""
+    end = project.clip_end(clip)
+    inside = sorted({c for c in cuts if clip.beat + SHORTEST_BEATS < c < end - SHORTEST_BEATS})
+    places = [clip.beat]
+    for cut in [*inside, end]:
+        if cut - places[-1] >= SHORTEST_BEATS - _SLACK:
+            places.append(cut)
+    places[-1] = end
+    if len(places) == 2:
+        return [clip]
+    return [
+        clip.changed(
+            id=clip.id if i == 0 else new_id(), beat=a, length=b - a,
+            slip=clip.slip + a - clip.beat,
+        )
+        for i, (a, b) in enumerate(itertools.pairwise(places))
+    ]  # fmt: skip
+
+
+def _grid(project: Project, start: float, end: float, every: float | None) -> Iterable[float]:
+    """Places from bar line to bar line: each so many beats, each pulse where that is not said."""
+    metres = project.metre_map
+    bar = metres.bar_of_beat(start + _SLACK)
+    while (line := metres.beat_of_bar(bar)) < end:
+        step = every or metres.metre_at(bar).beats_per_pulse
+        following = metres.beat_of_bar(bar + 1)
+        count = max(1, math.ceil((following - line) / step - _SLACK))
+        yield from (line + i * step for i in range(count))
+        bar += max(1, math.ceil(step / (following - line) - _SLACK))
+
+
+def _slices(project: Project, clip: Clip, end: float) -> Iterable[float]:
+    """Where the slices, or tiles, of what it plays begin."""
+    strand = project.strand(clip.strand)
+    order = strand.played
+    if order is not None:
+        places = [tile.beat for tile in order.tiles]
+    elif strand.cut is not None:
+        warp = strand.warp
+        places = [warp.beat_of_second(second) for second in strand.cut.starts]
+    else:
+        raise EditError(f"{strand.name} is not cut into slices; cut it in Slices first")
+    span, origin = strand.round_beats, clip.beat - clip.slip
+    passes = range(math.floor(clip.slip / span), math.ceil((end - origin) / span))
+    for k in passes:
+        yield from (origin + k * span + place for place in places)
