@@ -6,8 +6,8 @@ import soundfile
 from tests.browser.harness import BrowserTest
 
 
-class ArrangeTest(BrowserTest):
-    """Clips and tracks by hand; one pass is eight beats, a beat twelve pixels."""
+class OneClip(BrowserTest):
+    """One pass is eight beats, a beat twelve pixels."""
 
     def setUp(self):
         super().setUp()
@@ -34,6 +34,10 @@ class ArrangeTest(BrowserTest):
 
     def clips(self):
         return sorted((c["beat"], c["beats"]) for c in self.state()["clips"])
+
+
+class ArrangeTest(OneClip):
+    """Clips and tracks by hand."""
 
     def test_move_snaps_to_the_grid_and_goes_to_another_track(self):
         self.drag(0.4, 4 * 12 + 3, by_y=66)
@@ -136,3 +140,85 @@ class ArrangeTest(BrowserTest):
             page.get_by_role("link", name="Save").click()
         with zipfile.ZipFile(download.value.path()) as packed:
             self.assertEqual(len(packed.namelist()), 3)  # mix, one track that sounds, credits
+
+
+class CutClipsTest(OneClip):
+    """Clips cut, chosen together, joined, slipped, pasted; bars of the song."""
+
+    def setUp(self):
+        super().setUp()
+        self.clip.click()
+
+    def count(self, n):
+        self.wait(lambda: self.page.locator(".clip").count() == n)
+
+    def pressed(self):
+        return self.page.locator(".clip[aria-pressed=true]").count()
+
+    def playhead(self, beat):
+        self.page.evaluate(f"() => window.zeroKnot.session.engine().song.go({beat})")
+        self.wait(
+            lambda: abs(self.page.evaluate("() => window.zeroKnot.session.beat()") - beat) < 0.01
+        )
+
+    def test_cut_at_the_playhead_chosen_together_and_joined_again(self):
+        page = self.page
+        self.playhead(3)
+        page.keyboard.press("x")
+        self.wait(lambda: self.clips() == [(0, 3), (3, 5)])
+        page.locator(".clip").nth(1).click(modifiers=["Shift"])
+        self.wait(lambda: self.pressed() == 2)
+        page.get_by_text("2 clips", exact=True).wait_for()
+        page.get_by_role("button", name="Join").click()
+        self.wait(lambda: self.clips() == [(0, 8)])
+        page.get_by_label("Cut at each").select_option("1")
+        self.count(8)
+        self.wait(lambda: self.pressed() == 8)  # what was cut is chosen: it is joined by one key
+        page.keyboard.press("j")
+        self.count(1)
+        page.keyboard.press("Control+z")
+        self.count(8)
+        page.keyboard.press("Control+a")
+        self.wait(lambda: self.pressed() == 8)
+        page.keyboard.press("Delete")
+        self.count(0)
+        page.keyboard.press("Control+z")
+        self.count(8)
+
+    def test_beats_three_and_four_are_kept_and_slipped(self):
+        page = self.page
+        page.get_by_label("Beats of each bar that are kept").fill("3 4")
+        page.get_by_label("Beats of each bar that are kept").press("Enter")
+        page.get_by_role("button", name="keep", exact=True).click()
+        self.wait(lambda: self.clips() == [(2, 2), (6, 2)])
+        page.get_by_role("button", name="What it plays a pulse later").click()
+        self.wait(lambda: sorted(c["slip"] for c in self.state()["clips"]) == [1, 5])
+        page.get_by_label("Beats of each bar that are kept").fill("none")
+        page.get_by_label("Beats of each bar that are kept").press("Enter")
+        page.get_by_role("button", name="keep", exact=True).click()
+        page.locator(".notice").filter(has_text="like 3 4").first.wait_for()
+
+    def test_copied_and_pasted_on_another_track(self):
+        page = self.page
+        page.keyboard.press("Control+c")
+        page.get_by_role("button", name="Second", exact=True).click()
+        self.playhead(9)
+        page.keyboard.press("Control+v")
+        self.wait(lambda: self.clips() == [(0, 8), (8, 8)])
+        state = self.state()
+        self.assertEqual(
+            [c["track"] for c in sorted(state["clips"], key=lambda c: c["beat"])],
+            [t["id"] for t in state["tracks"]],
+        )
+
+    def test_bars_are_put_in_taken_out_and_repeated(self):
+        page = self.page
+        self.playhead(5)
+        bars = page.get_by_role("group", name="Bars of the whole song")
+        page.get_by_text("bar 2", exact=True).wait_for()
+        bars.get_by_role("button", name="Repeat").click()
+        self.wait(lambda: self.clips() == [(0, 4), (4, 4), (8, 4)])
+        bars.get_by_role("button", name="Put in").click()
+        self.wait(lambda: self.clips() == [(0, 4), (8, 4), (12, 4)])
+        bars.get_by_role("button", name="Take out").click()
+        self.wait(lambda: self.clips() == [(0, 4), (4, 4), (8, 4)])

@@ -91,7 +91,7 @@ class NearTest(ShelfHarness):
     def test_its_family_is_shown_by_key_and_button(self):
         rows = self.brought()
         self.choose("fern low")
-        self.page.keyboard.press("o")
+        self.page.keyboard.press("l")
         self.wait(lambda: self.page.url.endswith(f"/offshoots/{rows['fern low']['sha']}"))
 
     def test_what_is_chosen_is_handed_over_as_one_file_as_a_zip_and_as_a_pack(self):

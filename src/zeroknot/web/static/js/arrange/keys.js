@@ -7,6 +7,7 @@
  *   nudge: (by: number, fine: boolean) => void, shiftTrack: (by: number) => void, trim: (which: "begin" | "end", by: number) => void,
  *   copy: () => void, repeat: (by: number) => void, repeatTo: (what: "next" | "end") => void, muteClip: () => void, separate: () => void,
  *   remove: () => void, takeInHand: () => void, choose: (id: string) => void, toCoil: () => void, zoom: (by: number) => void, printSpan: () => void, mixDown: () => void,
+ *   splitHere: () => void, splitEvery: (every: number) => void, joinPicked: () => void, slip: (pulses: number, isFine: boolean) => void, copyPicked: () => void, paste: () => void, pickAllClips: () => void, pickNext: () => void, showChosen: () => void, keepBeats: () => void,
  * }} Doing
  */
 
@@ -14,6 +15,11 @@
 export function arrangeKeys(arrange) {
   /** @param {number} by */
   const nudge = (by) => (/** @type {KeyboardEvent} */ e) => arrange.nudge(by * (e.shiftKey ? 10 : 1), e.altKey);
+  /** @param {() => void} pick */
+  const picked = (pick) => {
+    pick.call(arrange);
+    arrange.showChosen();
+  };
   return [
     { key: "ArrowRight or Shift+ArrowRight", does: "clip a pulse later (Shift: ten)", repeats: true, run: nudge(1) },
     { key: "ArrowLeft or Shift+ArrowLeft", does: "clip a pulse earlier (Shift: ten)", repeats: true, run: nudge(-1) },
@@ -30,6 +36,16 @@ export function arrangeKeys(arrange) {
     { key: "Shift+R", does: "one pass fewer", run: () => arrange.repeat(-1) },
     { key: "N", does: "repeat to the next clip", run: () => arrange.repeatTo("next") },
     { key: "Shift+N", does: "repeat to the song's end", run: () => arrange.repeatTo("end") },
+    { key: "X", does: "cut at the playhead; what is heard stays", run: () => arrange.splitHere() },
+    { key: "Shift+X", does: "cut at each beat", run: () => arrange.splitEvery(1) },
+    { key: "J", does: "join those that go on from one another", run: () => arrange.joinPicked() },
+    { key: ">", does: "what it plays a pulse later in its frame", repeats: true, run: () => arrange.slip(1, false) },
+    { key: "<", does: "what it plays a pulse earlier in its frame", repeats: true, run: () => arrange.slip(-1, false) },
+    { key: "K", does: "keep some beats of each bar", run: () => arrange.keepBeats() },
+    { key: "Ctrl+A", does: "choose all clips", run: () => picked(arrange.pickAllClips) },
+    { key: "A", does: "choose the next clip on its track, too", run: () => picked(arrange.pickNext) },
+    { key: "Ctrl+C", does: "copy", run: () => arrange.copyPicked() },
+    { key: "Ctrl+V", does: "paste at the playhead's bar", run: () => arrange.paste() },
     { key: "M", does: "mute clip", run: () => arrange.muteClip() },
     { key: "S", does: "a strand of its own for this clip", run: () => arrange.separate() },
     { key: "Delete or Backspace", does: "remove clip", run: () => arrange.remove() },

@@ -4,6 +4,7 @@
 import { drawArrange } from "../arrange/draw.js";
 import { arrangeKeys } from "../arrange/keys.js";
 import { beatsShown, clipLabel, dragged, intentOf, LEAST_BEATS, modeAt, placeSaid } from "../arrange/model.js";
+import { manyControls } from "../arrange/many.js";
 import { mixControls } from "../arrange/mixing.js";
 import { spanControls } from "../arrange/spans.js";
 import { timeControls } from "../arrange/time.js";
@@ -46,6 +47,7 @@ export const arrange = (session, app) => () => {
     clipName: "", clipPlace: "", clipLength: "", clipGain: 0, clipShift: 0, clipMuted: false, clipPasses: "", clipShared: false, clipTrouble: "",
     lengthText: "",
     isEmpty: false,
+    ...manyControls(session, view),
     ...spanControls(session, app, view),
     ...mixControls(session, view),
     ...trackControls(session),
@@ -64,13 +66,14 @@ export const arrange = (session, app) => () => {
       view.scope.onResize(field, () => this.layOut());
       const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("grid"));
       view.picture(canvas, () => [
-        session.state.moves, perBeat, field.scrollLeft, field.scrollTop, this.chosen, drag?.place, peaks.size, looks,
+        session.state.moves, perBeat, field.scrollLeft, field.scrollTop, this.chosen, this.others.length, drag?.place, peaks.size, looks,
       ], (c, sheet) => drawArrange(c, sheet, {
         state: session.state, perBeat, head: HEAD, scrollX: field.scrollLeft, scrollY: field.scrollTop, lanes,
         shown: this.shownClips(), chosen: this.chosen, peaks, strands: new Map(session.state.strands.map((s) => [s.id, s])),
       }));
       view.eachFrame(() => this.movePlayhead());
       view.eachFrame(() => this.showAdd());
+      view.eachFrame(() => this.showBars());
     },
 
     destroy() {
@@ -85,7 +88,7 @@ export const arrange = (session, app) => () => {
         const own = state.clips.filter((c) => c.track === t.id).sort((a, b) => a.beat - b.beat);
         return { ...t, yarn: strandOf(own[0]?.strand ?? "")?.yarn ?? 0, clips: own.map((c) => this.shownClip(c)) };
       });
-      if (!state.clips.some((c) => c.id === this.chosen)) this.chosen = "";
+      [this.chosen = "", ...this.others] = this.picks();
       const last = barsBetween(state.metres, 0, state.end_beat);
       this.lengthText = state.clips.length ? bars(round(last, 2)) : "nothing placed yet";
       this.showTracks();
@@ -103,7 +106,7 @@ export const arrange = (session, app) => () => {
         name: strand?.name ?? "",
         ringPath: `/api/loops/${strand?.loop}/ring.png?yarn=${strand?.yarn ?? 0}&start=${strand?.zero_s}&end=${strand?.end_s}`,
         label: clipLabel(c, strand, session.state),
-        pressed: String(c.id === this.chosen),
+        pressed: String(this.isPicked(c.id)),
       };
     },
 
@@ -122,6 +125,7 @@ export const arrange = (session, app) => () => {
       if (clip) this.chooseTrackOf(clip.track);
       this.showTrack();
       this.showSpan();
+      this.showPicked();
       if (!clip) return;
       this.clipName = strandOf(clip.strand)?.name ?? "";
       this.clipPlace = clip.place;
@@ -202,8 +206,22 @@ export const arrange = (session, app) => () => {
 
     /** @param {string} id */
     choose(id) {
+      // One of those that are chosen: they stay, it is the first of them.
+      this.others = this.isPicked(id) ? this.picks().filter((one) => one !== id) : [];
       this.chosen = id;
-      for (const track of this.tracks) for (const c of track.clips) c.pressed = String(c.id === id);
+      this.showChosen();
+    },
+
+    /** Beside those that are chosen, or no more. @param {string} id */
+    chooseToo(id) {
+      const picks = this.picks();
+      const left = picks.includes(id) ? picks.filter((one) => one !== id) : [id, ...picks];
+      [this.chosen = "", ...this.others] = left;
+      this.showChosen();
+    },
+
+    showChosen() {
+      for (const track of this.tracks) for (const c of track.clips) c.pressed = String(this.isPicked(c.id));
       this.showSide();
     },
 
@@ -223,6 +241,7 @@ export const arrange = (session, app) => () => {
     grab(event, id) {
       const clip = session.state.clips.find((c) => c.id === id);
       if (event.button !== 0 || !clip) return;
+      if (event.shiftKey) return this.chooseToo(id);
       this.choose(id);
       const element = /** @type {HTMLElement} */ (event.currentTarget);
       const mode = modeAt(element.getBoundingClientRect(), event.clientX);
@@ -339,8 +358,9 @@ export const arrange = (session, app) => () => {
     },
 
     async remove() {
-      const clip = await this.settled();
-      if (clip) void view.intent({ kind: "remove_clips", clips: [clip.id] });
+      await session.settled();
+      const clips = this.picks();
+      if (clips.length) void view.intent({ kind: "remove_clips", clips });
     },
 
     /** @param {number} shift semitones, cents as its fraction */

@@ -82,7 +82,7 @@ const rowsAndFiles = (shared) => {
         { key: "P", does: "place at the playhead's bar", run: () => this.place(this.chosen) },
         { key: "S", does: "those that sound like it; once more: all", run: () => this.askLike() },
         { key: "Shift+S", does: "what goes with all that plays at the playhead", run: () => this.askFits() },
-        { key: "O", does: "its family, in Offshoots", run: () => this.showFamily(this.chosen) },
+        { key: "L", does: "its family, in Offshoots", run: () => this.showFamily(this.chosen) },
         { key: "I", does: "what is known of it; correct it", run: () => this.toggleAbout() },
         { key: "H", does: "favourite or not", run: () => this.favour() },
         { key: "Delete", does: "take off the shelf; put back what was taken off", run: () => this.takeOff() },

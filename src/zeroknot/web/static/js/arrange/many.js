@@ -1,0 +1,166 @@
+// @ts-check
+/** Several clips at once: chosen together, cut, joined, slipped, left by beats, copied and pasted; bars of the song. */
+
+import { barLine, beatOfBar, metreAt } from "../metre.js";
+import { cycleOf } from "../cycle.js";
+
+/** What was copied last, on this page: ids stay good as long as the clips are there. @type {string[]} */
+let copied = [];
+
+/**
+ * @param {import("../session.js").Session} session @param {import("../view.js").View} view
+ */
+export const manyControls = (session, view) => ({
+  chosen: "", chosenTrack: "", // as the view has them
+  /** Chosen beside the one. @type {string[]} */
+  others: [],
+  pickedText: "", keepText: "3 4", barsText: "",
+
+  /** All that are chosen and there, the one first. @returns {string[]} */
+  picks() {
+    const there = new Set(session.state.clips.map((c) => c.id));
+    return [this.chosen, ...this.others].filter((id, i, all) => id && there.has(id) && all.indexOf(id) === i);
+  },
+
+  /** @param {string} id */
+  isPicked(id) {
+    return id === this.chosen || this.others.includes(id);
+  },
+
+  showPicked() {
+    const count = this.picks().length;
+    this.pickedText = count > 1 ? `${count} clips` : "";
+    this.showBars();
+  },
+
+  showBars() {
+    const { first, count: bars } = this.barsMeant();
+    this.barsText = bars > 1 ? `bars ${first}–${first + bars - 1}` : `bar ${first}`;
+  },
+
+  /** @param {import("../types.js").Intent} intent @returns {Promise<string[]>} clips that are new after it */
+  async cutAs(intent) {
+    const before = new Set(session.state.clips.map((c) => c.id));
+    if (!await view.intent(intent)) return [];
+    return session.state.clips.filter((c) => !before.has(c.id)).map((c) => c.id);
+  },
+
+  /** Where they are chosen, or all under the playhead where none is. @returns {string[]} */
+  meant() {
+    const picks = this.picks();
+    const at = session.beat();
+    return picks.length ? picks : session.state.clips.filter((c) => c.beat < at && at < c.beat + c.beats).map((c) => c.id);
+  },
+
+  async splitHere() {
+    await session.settled();
+    const clips = this.meant();
+    if (clips.length) await this.cutAs({ kind: "split_clips", clips, beats: [session.beat()] });
+    else session.say("Choose a clip, or bring the playhead over one, to cut it there.");
+  },
+
+  /** @param {number} every beats */
+  async splitEvery(every) {
+    await session.settled();
+    const clips = this.picks();
+    if (!clips.length) return;
+    const fresh = await this.cutAs({ kind: "split_clips", clips, every });
+    if (fresh.length) this.others = fresh;
+  },
+
+  /** @param {HTMLSelectElement} list */
+  splitBy(list) {
+    const every = Number(list.value);
+    list.value = "";
+    if (every) void this.splitEvery(every);
+  },
+
+  async splitAtSlices() {
+    await session.settled();
+    const clips = this.picks();
+    if (!clips.length) return;
+    const fresh = await this.cutAs({ kind: "split_clips", clips, slices: true });
+    if (fresh.length) this.others = fresh;
+  },
+
+  async joinPicked() {
+    await session.settled();
+    const clips = this.picks();
+    if (clips.length < 2) return session.say("Choose two clips or more that go on from one another to join them.");
+    const [joined] = await this.cutAs({ kind: "join_clips", clips });
+    if (joined) [this.chosen, this.others] = [joined, []];
+  },
+
+  /** @param {number} pulses later where above 0 @param {boolean} isFine */
+  async slip(pulses, isFine) {
+    await session.settled();
+    const clips = this.picks();
+    if (!clips.length) return;
+    const first = session.state.clips.find((c) => c.id === clips[0]);
+    const pulse = metreAt(session.state.metres, first?.beat ?? 0).beats_per_pulse;
+    await view.intent({ kind: "slip_clips", clips, by: pulses * (isFine ? pulse / 16 : pulse) });
+  },
+
+  /** @param {string} text "3 4" */
+  setKeep(text) {
+    this.keepText = text;
+  },
+
+  async keepBeats() {
+    await session.settled();
+    const clips = this.picks();
+    const beats = (this.keepText.match(/\d+/g) ?? []).map(Number);
+    if (!clips.length) return;
+    if (!beats.length) return session.say("Say which beats of each bar are kept, like 3 4.", "error");
+    const fresh = await this.cutAs({ kind: "keep_beats", clips, beats });
+    if (fresh.length) this.others = fresh;
+  },
+
+  copyPicked() {
+    copied = this.picks();
+    if (copied.length) session.say(`${copied.length === 1 ? "One clip" : `${copied.length} clips`} copied: Ctrl+V lays ${copied.length === 1 ? "it" : "them"} at the playhead's bar.`);
+  },
+
+  async paste() {
+    await session.settled();
+    const there = new Set(session.state.clips.map((c) => c.id));
+    const clips = copied.filter((id) => there.has(id));
+    if (!clips.length) return session.say("Nothing is copied: choose a clip and press Ctrl+C.");
+    const { beat } = barLine(session.state.metres, Math.max(0, session.beat()));
+    const onOne = new Set(session.state.clips.filter((c) => clips.includes(c.id)).map((c) => c.track)).size === 1;
+    const fresh = await this.cutAs({ kind: "copy_clips", clips, beat, track: onOne && this.chosenTrack ? this.chosenTrack : null });
+    if (fresh.length) [this.chosen, ...this.others] = fresh;
+  },
+
+  /** The next on its track beside those that are chosen. */
+  pickNext() {
+    const picks = this.picks();
+    const row = session.state.clips.filter((c) => c.track === session.state.clips.find((o) => o.id === picks[0])?.track).sort((a, b) => a.beat - b.beat);
+    const last = Math.max(...row.map((c, i) => (picks.includes(c.id) ? i : -1)));
+    const next = row[last + 1];
+    if (next) this.others = [...this.others, next.id];
+  },
+
+  pickAllClips() {
+    [this.chosen = "", ...this.others] = session.state.clips.map((c) => c.id);
+  },
+
+  // ---- bars of the song
+
+  /** The cycle's, or the one under the playhead. */
+  barsMeant() {
+    const { metres } = session.state;
+    const cycle = cycleOf(session);
+    if (!cycle.on || cycle.to <= cycle.from) return { first: barLine(metres, Math.max(0, session.beat())).bar, count: 1 };
+    const first = barLine(metres, cycle.from).bar;
+    const last = barLine(metres, cycle.to - 1e-4).bar;
+    return { first, count: last - first + 1 };
+  },
+
+  /** @param {"insert" | "remove" | "repeat"} what */
+  async doBars(what) {
+    const { first, count } = this.barsMeant();
+    if (beatOfBar(session.state.metres, first) < 0) return;
+    await view.intent({ kind: "do_bars", what, bar: first, count });
+  },
+});
