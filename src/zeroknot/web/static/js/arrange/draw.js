@@ -14,7 +14,7 @@ import { extremes, loudest } from "../ui/waves.js";
 /**
  * What is drawn. shown: clips as they lie now, those that are dragged where they are dragged to.
  * @typedef {{state: import("../types.js").ProjectState, perBeat: number, head: number, scrollX: number, scrollY: number,
- *   lanes: Lane[], shown: Clip[], chosen: string, peaks: Map<string, Peaks>, strands: Map<string, Strand>}} Scene
+ *   lanes: Lane[], shown: Clip[], chosen: Set<string>, peaks: Map<string, Peaks>, strands: Map<string, Strand>}} Scene
  */
 
 const NAME_HEIGHT = 17; // pixels of a clip above its waveform
@@ -79,12 +79,12 @@ function drawClip(c, width, colours, scene, clip) {
   c.fillStyle = colours.panel;
   roundRect(c, x, y, w, h);
   c.fill();
-  c.globalAlpha = isQuiet * (clip.id === scene.chosen ? 0.26 : 0.14);
+  c.globalAlpha = isQuiet * (scene.chosen.has(clip.id) ? 0.26 : 0.14);
   c.fillStyle = yarn;
   roundRect(c, x, y, w, h);
   c.fill();
-  c.globalAlpha = isQuiet * (clip.id === scene.chosen ? 1 : 0.45);
-  c.strokeStyle = clip.id === scene.chosen ? colours.ink : yarn;
+  c.globalAlpha = isQuiet * (scene.chosen.has(clip.id) ? 1 : 0.45);
+  c.strokeStyle = scene.chosen.has(clip.id) ? colours.ink : yarn;
   roundRect(c, x + 0.5, y + 0.5, w - 1, h - 1);
   c.stroke();
   const wave = peaks.get(strand.loop);

@@ -7,7 +7,9 @@ import { post } from "../net/api.js";
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app @param {import("../view.js").View} view */
 export const spanControls = (session, app, view) => ({
-  chosen: "", chosenTrack: "", // as the view has them
+  chosenTrack: "", // as the view has it
+  /** @returns {string[]} */
+  picks: () => [],
   spanSeam: "wrap", spanOneTrack: false, spanText: "", spanTrackText: "", isPrinting: false, spanPrinted: "", spanSha: "",
 
   /** @returns {{from: number, to: number, said: string}} beats */
@@ -15,8 +17,9 @@ export const spanControls = (session, app, view) => ({
     const { state } = session;
     const cycle = cycleOf(session);
     if (cycle.on && cycle.to > cycle.from) return { from: cycle.from, to: cycle.to, said: "the cycle" };
-    const clip = state.clips.find((c) => c.id === this.chosen);
-    if (clip) return { from: clip.beat, to: clip.beat + clip.beats, said: "the chosen clip" };
+    const picks = new Set(this.picks());
+    const clips = state.clips.filter((c) => picks.has(c.id));
+    if (clips.length) return { from: Math.min(...clips.map((c) => c.beat)), to: Math.max(...clips.map((c) => c.beat + c.beats)), said: clips.length > 1 ? "the chosen clips" : "the chosen clip" };
     return { from: 0, to: nextBarLine(state.metres, state.end_beat), said: "the whole song" };
   },
 

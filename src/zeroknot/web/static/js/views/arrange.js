@@ -47,8 +47,8 @@ export const arrange = (session, app) => () => {
     clipName: "", clipPlace: "", clipLength: "", clipGain: 0, clipShift: 0, clipMuted: false, clipPasses: "", clipShared: false, clipTrouble: "",
     lengthText: "",
     isEmpty: false,
-    ...manyControls(session, view),
     ...spanControls(session, app, view),
+    ...manyControls(session, view),
     ...mixControls(session, view),
     ...trackControls(session),
     ...timeControls(session),
@@ -69,7 +69,7 @@ export const arrange = (session, app) => () => {
         session.state.moves, perBeat, field.scrollLeft, field.scrollTop, this.chosen, this.others.length, drag?.place, peaks.size, looks,
       ], (c, sheet) => drawArrange(c, sheet, {
         state: session.state, perBeat, head: HEAD, scrollX: field.scrollLeft, scrollY: field.scrollTop, lanes,
-        shown: this.shownClips(), chosen: this.chosen, peaks, strands: new Map(session.state.strands.map((s) => [s.id, s])),
+        shown: this.shownClips(), chosen: new Set(this.picks()), peaks, strands: new Map(session.state.strands.map((s) => [s.id, s])),
       }));
       view.eachFrame(() => this.movePlayhead());
       view.eachFrame(() => this.showAdd());
