@@ -94,11 +94,12 @@ class Prints:
         tracks = {
             project.strand(c.strand).id: project.track(c.track).name for c in span.clips(project)
         }
+        sounding = [{"track": tracks[s.id], "name": s.name, "said": in_short(s)} for s in strands]
         made_by = {
             "run": run.told(),
             "tempo_bpm": tempo,
             "said": span.said(project),
-            "song": [{"track": tracks[s.id], "name": s.name, "said": in_short(s)} for s in strands],
+            "song": sounding,
         }
         parents = tuple(dict.fromkeys(sha for s in strands for sha in descends_from(s)))
         sources = [self._loops.get(s.loop) for s in strands]

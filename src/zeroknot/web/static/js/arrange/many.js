@@ -8,9 +8,9 @@ import { cycleOf } from "../cycle.js";
 let copied = [];
 
 /**
- * @param {import("../session.js").Session} session @param {import("../view.js").View} view
+ * @param {import("../view.js").View} view @param {import("../session.js").Session} session
  */
-export const manyControls = (session, view) => ({
+export const manyControls = (view, session) => ({
   chosen: "", chosenTrack: "", // as the view has them
   /** Chosen beside the one. @type {string[]} */
   others: [],

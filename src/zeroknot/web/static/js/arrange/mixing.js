@@ -9,8 +9,8 @@ const KEPT_AS = "zeroknot.mix";
 
 /** @typedef {{from: number, to: number}} Stretch */
 
-/** @param {import("../session.js").Session} session @param {import("../view.js").View} view */
-export const mixControls = (session, view) => {
+/** @param {import("../view.js").View} view @param {import("../session.js").Session} session */
+export const mixControls = (view, session) => {
   const kept = JSON.parse(localStorage.getItem(KEPT_AS) ?? "{}");
   return {
     mixFormat: kept.format ?? "wav24", mixLufs: kept.lufs ?? "", mixHeld: kept.held ?? true, mixStems: kept.stems ?? false,

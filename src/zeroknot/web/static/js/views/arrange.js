@@ -48,8 +48,8 @@ export const arrange = (session, app) => () => {
     lengthText: "",
     isEmpty: false,
     ...spanControls(session, app, view),
-    ...manyControls(session, view),
-    ...mixControls(session, view),
+    ...manyControls(view, session),
+    ...mixControls(view, session),
     ...trackControls(session),
     ...timeControls(session),
 
