@@ -222,3 +222,55 @@ class CutClipsTest(OneClip):
         self.wait(lambda: self.clips() == [(0, 4), (8, 4), (12, 4)])
         bars.get_by_role("button", name="Take out").click()
         self.wait(lambda: self.clips() == [(0, 4), (4, 4), (8, 4)])
+
+    def test_many_are_moved_copied_muted_and_faded_together(self):
+        page = self.page
+        page.get_by_label("Cut at each").select_option("4")
+        self.count(2)
+        self.wait(lambda: self.pressed() == 2)
+        page.keyboard.press("ArrowRight")
+        self.wait(lambda: self.clips() == [(1, 4), (5, 4)])
+        # By the pointer: a beat later again, one track down, both.
+        self.page.wait_for_timeout(200)
+        self.drag(0.5, 12, by_y=66)
+        self.wait(lambda: self.clips() == [(2, 4), (6, 4)])
+        second = self.state()["tracks"][1]["id"]
+        self.assertEqual({c["track"] for c in self.state()["clips"]}, {second})
+        self.wait(lambda: self.pressed() == 2)
+        page.keyboard.press("m")
+        self.wait(lambda: all(c["muted"] for c in self.state()["clips"]))
+        page.keyboard.press("m")
+        self.wait(lambda: not any(c["muted"] for c in self.state()["clips"]))
+        fade = page.get_by_label("Fade in of the clip, typed")
+        fade.fill("250")
+        fade.press("Enter")
+        self.wait(lambda: {c["fade_in_ms"] for c in self.state()["clips"]} == {250})
+        page.keyboard.press("d")
+        self.wait(lambda: self.clips() == [(2, 4), (6, 4), (10, 4), (14, 4)])
+        page.keyboard.press("Escape")
+        page.keyboard.press("Shift+M")
+        self.wait(lambda: all(t["muted"] for t in self.state()["tracks"]))
+
+    def test_other_loops_are_tried_in_its_place_and_one_is_kept(self):
+        page = self.page
+        own = self.state()["strands"][0]["loop"]
+        for name in ("keys_88", "bass_97"):
+            self.shelved(name)
+        self.clip.focus()
+        seen = set()
+        for _ in range(2):
+            page.keyboard.press("y")
+            self.wait(lambda: self.state()["strands"][0]["loop"] not in {own} | seen)
+            seen.add(self.state()["strands"][0]["loop"])
+        self.assertEqual(self.clips(), [(0, 8)])
+        self.assertRegex(page.locator("#try-said").inner_text(), r"^2 of \d+: ")
+        page.keyboard.press("Escape")
+        self.wait(lambda: self.state()["strands"][0]["loop"] == own)
+        self.wait(lambda: not page.locator("#try-said").is_visible())
+        page.keyboard.press("y")
+        self.wait(lambda: self.state()["strands"][0]["loop"] != own)
+        kept = self.state()["strands"][0]["loop"]
+        page.keyboard.press("Enter")
+        self.wait(lambda: not page.locator("#try-said").is_visible())
+        self.assertEqual(self.state()["strands"][0]["loop"], kept)
+        self.assertTrue(page.url.endswith("/arrange"))

@@ -10,12 +10,22 @@ from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.mixing.mix import mix
 from zeroknot.document.edits.clip import ChangeClip, Move, MoveClips
 from zeroknot.document.edits.time import SetMetres
-from zeroknot.studio.intents.clips import DoBars, JoinClips, KeepBeats, SlipClips, SplitClips
+from zeroknot.studio.intents.clips import (
+    ChangeClips,
+    DoBars,
+    JoinClips,
+    KeepBeats,
+    SlipClips,
+    SplitClips,
+    SwapMutes,
+)
 from zeroknot.studio.intents.cutting import CutUp
 from zeroknot.studio.intents.key import SetKeyAt
 from zeroknot.studio.intents.ordering import DealOrder
 from zeroknot.studio.intents.placing import Place
+from zeroknot.studio.intents.stretch import SetShift
 from zeroknot.studio.intents.time import SetSteadyTempo, SetTempoPoint
+from zeroknot.studio.intents.trying import TryUnder
 from zeroknot.studio.sheets import SheetMaker
 from zeroknot.studio.tasks.rendering import rendering_of
 
@@ -234,3 +244,72 @@ class BarsTest(ClipsTest):
         self.assertEqual(self.ids(), ())
         self.undo()
         self.assertEqual(len(self.ids()), 1)
+
+
+class ManyTest(ClipsTest):
+    def test_many_are_changed_in_one_step(self):
+        self.do(SplitClips(clips=(self.clip,), every=4.0))
+        ids = self.ids()
+        self.do(ChangeClips(clips=ids[:2], gain_db=-4.0, fade_in_ms=200.0))
+        told = [(c.gain_db, c.fade_in_ms) for c in map(self.tree().clip, ids)]
+        self.assertEqual(told, [(-4.0, 200.0)] * 2 + [(0.0, 3.0)] * (len(ids) - 2))
+        self.undo()
+        self.assertTrue(all(c.gain_db == 0 for c in self.tree().clips))
+        with self.assertRaisesRegex(EditError, "nothing is to be changed"):
+            self.do(ChangeClips(clips=ids))
+
+    def test_a_fade_is_heard(self):
+        before = self.heard()
+        self.do(ChangeClips(clips=(self.clip,), fade_in_ms=1000.0))
+        after = self.heard()
+        half = round(0.5 * 44_100)
+        loud = np.abs(before[0, half : half + 2000]) > 0.01
+        ratio = after[0, half : half + 2000][loud] / before[0, half : half + 2000][loud]
+        np.testing.assert_allclose(ratio, 0.52, atol=0.04)
+        np.testing.assert_array_equal(after[:, 44_200:], before[:, 44_200:])
+
+    def test_what_is_muted_sounds_and_the_other_way_round(self):
+        self.do(SplitClips(clips=(self.clip,), every=4.0))
+        one, two, *rest = self.ids()
+        self.do(ChangeClips(clips=(one,), muted=True))
+        self.do(SwapMutes(clips=(one, two)))
+        muted = {c.id for c in self.tree().clips if c.muted}
+        self.assertEqual(muted, {two})
+        self.do(SwapMutes())
+        self.assertTrue(all(t.muted for t in self.tree().tracks))
+        self.do(SwapMutes())
+        self.assertFalse(any(t.muted for t in self.tree().tracks))
+        self.assertTrue(rest)
+
+
+class TryTest(ClipsTest):
+    def setUp(self):
+        super().setUp()
+        self.other = self.bring(wav_bytes(rendered("bass_97"), 16), "bass_97.wav").sha
+
+    def test_another_loop_takes_its_place_and_is_treated_alike(self):
+        strand = self.tree().strands[0].id
+        self.do(CutUp(hand=strand, by="equal", count=8))
+        self.do(DealOrder(hand=strand, seed=4))
+        self.do(SetShift(hand=strand, semitones=-3))
+        frame, order = self.clips(), self.tree().strands[0].order
+        self.do(TryUnder(clip=self.clip, loop=self.other))
+        [tried] = self.tree().strands  # the one before plays nowhere else: it is gone
+        self.assertEqual((tried.loop, tried.shift), (self.other, -3.0))
+        self.assertEqual(len(tried.order.tiles), len(order.tiles))
+        self.assertEqual(self.clips(), frame)
+        self.undo()
+        self.assertEqual(self.tree().strands[0].id, strand)
+
+    def test_a_strand_that_others_play_stays(self):
+        self.do(SplitClips(clips=(self.clip,), beats=(4.0,)))
+        self.do(TryUnder(clip=self.ids()[1], loop=self.other))
+        self.assertEqual([s.loop for s in self.tree().strands], [self.sha, self.other])
+
+    def test_what_fits_in_its_place_is_told_without_it(self):
+        shas = frozenset({self.other})
+        strand = self.tree().strands[0].id
+        alone, _ = self.studio.likenesses.fitting(self.tree(), 0.0, 10, shas, strand)
+        beside, _ = self.studio.likenesses.fitting(self.tree(), 0.0, 10, shas)
+        self.assertNotIn("chords", alone[0].why)  # nothing else plays
+        self.assertNotEqual(alone[0].alike, beside[0].alike)

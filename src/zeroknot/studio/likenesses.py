@@ -122,12 +122,15 @@ class Likenesses:
         return found
 
     def fitting(
-        self, project: Project, beat: float, count: int, shas: frozenset[str]
+        self, project: Project, beat: float, count: int, shas: frozenset[str], without: str = ""
     ) -> tuple[list[Like], int]:
         """What goes best with all that plays at a beat, brought into its key; and how many of them
-        nobody measured yet. Of all those that roughly fit are weighed."""
+        nobody measured yet. Of all those that roughly fit are weighed.
+
+        without  id of a strand that is looked for something in the place of
+        """
         waiting = self._measure(shas)
-        playing = _playing(project, beat)
+        playing = [name for name in _playing(project, beat) if name != without]
         used = {project.strand(name).loop for name in playing}
         others = self._others(project, playing)
         key = project.key_map.key_at(beat)

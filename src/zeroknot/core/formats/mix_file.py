@@ -48,6 +48,7 @@ class MixHow:
 
     @property
     def ending(self) -> str:
+        """Of the file's name, without its dot."""
         return KINDS[self.format][0]
 
 

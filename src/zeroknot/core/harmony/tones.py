@@ -32,7 +32,8 @@ def profile_of_peaks(peaks: Peaks, cents: float) -> Profile:
 
 
 def pitch_classes_of(peaks: Peaks, cents: float) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
-    """The class of each peak, and how much it counts: the less, the farther it is from the note."""
+    """The class of each peak, int64 [peaks], and how much it counts, float64 [peaks]: the less, the
+    farther it is from the note."""
     notes = peaks.notes - cents / 100.0
     nearest = np.floor(notes + 0.5)
     weights = np.where(

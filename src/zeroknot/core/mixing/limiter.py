@@ -74,7 +74,7 @@ class Limiter:
 
     @property
     def rest(self) -> Samples:
-        """What is still to come out; nothing may be fed after that."""
+        """What is still to come out: float32 [channels, lead]; nothing may be fed after that."""
         return self.feed(np.zeros((self._late.shape[0], self.lead), np.float32))
 
     def _asked(self, sound: Samples) -> Floats:

@@ -69,7 +69,7 @@ class Loudness:
 
     @property
     def short_terms(self) -> Floats:
-        """LUFS of the 3 s before each tenth of a second from the third on."""
+        """LUFS of the 3 s before each tenth of a second from the third on: float64 [steps − 29]."""
         return lufs(_means(self.steps, SHORT_TERM_STEPS))
 
 
@@ -123,13 +123,16 @@ def loudness_of(sound: Samples, rate: int) -> Loudness:
 
 
 def lufs(power: Floats) -> Floats:
-    """−inf where there is none."""
+    """Of powers of any shape, float64 [...]; −inf where there is none."""
     with np.errstate(divide="ignore"):
         return np.asarray(OFFSET_LUFS + 10 * np.log10(power))
 
 
 def gated(powers: Floats) -> float:
-    """Integrated loudness of gating blocks of 0.4 s: both gates of BS.1770."""
+    """Integrated loudness by both gates of BS.1770.
+
+    powers  of gating blocks of 0.4 s: float64 [blocks]
+    """
     loud = powers[lufs(powers) > ABSOLUTE_GATE]
     if not loud.size:
         return -np.inf

@@ -5,7 +5,15 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter
 
 from zeroknot.studio.intents.base import Intent
-from zeroknot.studio.intents.clips import DoBars, JoinClips, KeepBeats, SlipClips, SplitClips
+from zeroknot.studio.intents.clips import (
+    ChangeClips,
+    DoBars,
+    JoinClips,
+    KeepBeats,
+    SlipClips,
+    SplitClips,
+    SwapMutes,
+)
 from zeroknot.studio.intents.coil import ChangeSlot, CoilLoop, LaySwitched, UncoilLoop
 from zeroknot.studio.intents.cutting import ChangePieces, CutUp, LeaveWhole, MendCut
 from zeroknot.studio.intents.groove import (
@@ -101,6 +109,7 @@ from zeroknot.studio.intents.time import (
     TakeTempoOfRange,
     TakeTime,
 )
+from zeroknot.studio.intents.trying import TryUnder
 
 AnyIntent = Annotated[
     Place
@@ -113,6 +122,9 @@ AnyIntent = Annotated[
     | JoinClips
     | SlipClips
     | DoBars
+    | ChangeClips
+    | SwapMutes
+    | TryUnder
     | SetSteadyTempo
     | SetTempoPoint
     | RemoveTempoPoint

@@ -11,9 +11,10 @@ from zeroknot.core.errors import EditError
 from zeroknot.core.timeline.metre_map import MetreChange
 from zeroknot.core.timeline.tempo_map import TempoPoint
 from zeroknot.document.edits.any_edit import SingleEdit, Together
-from zeroknot.document.edits.clip import SHORTEST_BEATS, ReplaceClips
+from zeroknot.document.edits.clip import SHORTEST_BEATS, ChangeClip, ReplaceClips
 from zeroknot.document.edits.groove import SetFeel
 from zeroknot.document.edits.time import SetKeys, SetMetres, SetTempo
+from zeroknot.document.edits.track import ChangeTrack
 from zeroknot.document.groove import FeelChange
 from zeroknot.document.project import FARTHEST_BEAT, Clip, KeyChange, Project
 from zeroknot.studio.hand import new_id
@@ -143,6 +144,48 @@ class SlipClips(Intent):
             slip = 0.0 if span - slip < _SLACK else slip
             slipped.append(clip.changed(slip=slip, length=project.clip_length(clip)))
         return Resolved(_replaced(self.clips, slipped, f"slip {self.by:+g} beats"))
+
+
+class ChangeClips(Intent):
+    """The same of many clips at once; what is None stays."""
+
+    kind: Literal["change_clips"] = "change_clips"
+    clips: tuple[str, ...] = Clips
+    gain_db: float | None = None
+    shift: float | None = None
+    muted: bool | None = None
+    fade_in_ms: float | None = None
+    fade_out_ms: float | None = None
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        said = self.model_dump(exclude={"kind", "clips"}, exclude_none=True)
+        edits = tuple(ChangeClip(clip=id_, **said) for id_ in dict.fromkeys(self.clips))
+        if not said:
+            raise EditError("nothing is to be changed")
+        if len(edits) == 1:
+            return Resolved(edits[0])
+        return Resolved(Together(edits=edits, what=f"{edits[0].label()}: {len(edits)} clips"))
+
+
+class SwapMutes(Intent):
+    """What is muted sounds, and the other way round.
+
+    clips  that are meant; all tracks where none is
+    """
+
+    kind: Literal["swap_mutes"] = "swap_mutes"
+    clips: tuple[str, ...] = Field((), max_length=MOST_CLIPS)
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        edits: tuple[SingleEdit, ...] = tuple(
+            ChangeClip(clip=id_, muted=not project.clip(id_).muted)
+            for id_ in dict.fromkeys(self.clips)
+        )
+        if not self.clips:
+            edits = tuple(ChangeTrack(track=t.id, muted=not t.muted) for t in project.tracks)
+        if not edits:
+            raise EditError("there is nothing to mute yet")
+        return Resolved(Together(edits=edits, what="swap what is muted"))
 
 
 class DoBars(Intent):

@@ -121,10 +121,14 @@ def like(
 def fits(
     studio: StudioDep, project: str, beat: AtBeat = 0.0,
     count: Annotated[int, Query(ge=1, le=100)] = 10,
+    without: Annotated[str, Query(max_length=LONGEST_HAND)] = "",
 ) -> answers.Likes:  # fmt: skip
-    """What on the shelf goes with what plays at a beat."""
+    """What on the shelf goes with what plays at a beat, a strand left out."""
     tree = studio.projects.state(project).project
-    found, waiting = studio.likenesses.fitting(tree, beat, count, studio.shelf.among(ShelfQuery()))
+    shas = studio.shelf.among(ShelfQuery())
+    if without and any(s.id == without for s in tree.strands):
+        shas -= {tree.strand(without).loop}
+    found, waiting = studio.likenesses.fitting(tree, beat, count, shas, without)
     return _likes(studio, found, waiting)
 
 

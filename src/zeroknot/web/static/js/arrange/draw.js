@@ -20,6 +20,7 @@ import { extremes, loudest } from "../ui/waves.js";
 const NAME_HEIGHT = 17; // pixels of a clip above its waveform
 const EDGE = 5; // between a lane and its clips
 const STRAIN = 3;
+const LEAST_FADE = 3; // pixels: what is shorter keeps an edge from clicking and is not drawn
 const LEAST_NAMED = 30; // pixels from bar number to bar number
 const MONO = "11px 'Spline Sans Mono Variable', monospace";
 
@@ -99,6 +100,7 @@ function drawClip(c, width, colours, scene, clip) {
     if (before) draw(-before, 0, 0.4);
     if (after) draw(clip.beats, clip.beats + after, 0.4);
   }
+  drawFades(c, scene, clip, { x, y, w, h }, colours, isQuiet);
   drawSeams(c, clip, xOf, y, h, colours, isQuiet);
   if (clip.trouble) crossOut(c, x, y, w, h, colours);
   if (clip.strain_level !== null) {
@@ -108,6 +110,31 @@ function drawClip(c, width, colours, scene, clip) {
     c.fillRect(x + 4, y + h - STRAIN - 1, long, STRAIN - 1);
   }
   c.globalAlpha = 1;
+}
+
+/**
+ * How it comes and goes: what a fade takes away is covered.
+ * @param {CanvasRenderingContext2D} c @param {Scene} scene @param {Clip} clip @param {{x: number, y: number, w: number, h: number}} box @param {Palette} colours @param {number} isQuiet
+ */
+function drawFades(c, scene, clip, { x, y, w, h }, colours, isQuiet) {
+  const perMs = (scene.state.bpm / 60_000) * scene.perBeat;
+  for (const [ms, edge, way] of [[clip.fade_in_ms, x, 1], [clip.fade_out_ms, x + w, -1]]) {
+    const long = Math.min(w, ms * perMs);
+    if (long < LEAST_FADE) continue;
+    c.globalAlpha = isQuiet * 0.6;
+    c.fillStyle = colours.panel;
+    c.beginPath();
+    c.moveTo(edge, y);
+    c.lineTo(edge + way * long, y);
+    c.lineTo(edge, y + h);
+    c.fill();
+    c.globalAlpha = isQuiet;
+    c.strokeStyle = colours.ink;
+    c.beginPath();
+    c.moveTo(edge, y + h);
+    c.lineTo(edge + way * long, y);
+    c.stroke();
+  }
 }
 
 /**

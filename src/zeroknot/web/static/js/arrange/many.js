@@ -4,6 +4,9 @@
 import { barLine, beatOfBar, metreAt } from "../metre.js";
 import { cycleOf } from "../cycle.js";
 
+/** @typedef {import("../types.js").Clip} Clip */
+/** @typedef {import("./model.js").Place} Place */
+
 /** What was copied last, on this page: ids stay good as long as the clips are there. @type {string[]} */
 let copied = [];
 
@@ -14,6 +17,7 @@ export const manyControls = (view, session) => ({
   chosen: "", chosenTrack: "", // as the view has them
   /** Chosen beside the one. @type {string[]} */
   others: [],
+  clipFadeIn: 3, clipFadeOut: 3,
   pickedText: "", keepText: "3 4", barsText: "",
 
   /** All that are chosen and there, the one first. @returns {string[]} */
@@ -130,6 +134,53 @@ export const manyControls = (view, session) => ({
     const onOne = new Set(session.state.clips.filter((c) => clips.includes(c.id)).map((c) => c.track)).size === 1;
     const fresh = await this.cutAs({ kind: "copy_clips", clips, beat, track: onOne && this.chosenTrack ? this.chosenTrack : null });
     if (fresh.length) [this.chosen, ...this.others] = fresh;
+  },
+
+  /**
+   * Where those that are chosen with one would lie, were they moved as far: none before the song, none past the last track.
+   * @param {Clip} clip @param {Place} place @returns {Map<string, Place>}
+   */
+  along(clip, place) {
+    const { clips, tracks } = session.state;
+    const rest = this.picks().filter((id) => id !== clip.id).flatMap((id) => clips.find((c) => c.id === id) ?? []);
+    if (!this.isPicked(clip.id) || !rest.length) return new Map();
+    const row = (/** @type {string} */ track) => tracks.findIndex((t) => t.id === track);
+    const by = row(place.track) - row(clip.track);
+    return new Map(rest.map((c) => {
+      const track = tracks[Math.max(0, Math.min(tracks.length - 1, row(c.track) + by))];
+      return [c.id, { beat: Math.max(0, c.beat + place.beat - clip.beat), beats: c.beats, slip: c.slip, track: track?.id ?? c.track }];
+    }));
+  },
+
+  async muteClip() {
+    await session.settled();
+    const clips = this.picks();
+    const first = session.state.clips.find((c) => c.id === clips[0]);
+    if (first) void view.intent({ kind: "change_clips", clips, muted: !first.muted });
+  },
+
+  /** @param {number} shift semitones, cents as its fraction */
+  setClipShift(shift) {
+    const clips = this.picks();
+    if (clips.length) void view.intent({ kind: "change_clips", clips, shift });
+  },
+
+  /** @param {number} value */
+  setClipGain(value) {
+    const clips = this.picks();
+    if (clips.length) void view.intent({ kind: "change_clips", clips, gain_db: value });
+  },
+
+  async swapMutes() {
+    await session.settled();
+    const clips = this.picks();
+    await view.intent({ kind: "swap_mutes", clips: clips.length > 1 ? clips : [] });
+  },
+
+  /** @param {"fade_in_ms" | "fade_out_ms"} which @param {number} ms */
+  setFade(which, ms) {
+    const clips = this.picks();
+    if (clips.length) void view.intent({ kind: "change_clips", clips, [which]: ms });
   },
 
   /** The next on its track beside those that are chosen. */

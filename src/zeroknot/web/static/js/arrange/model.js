@@ -66,6 +66,16 @@ export function intentOf(clip, place, mode, isCopy) {
   return { kind: "change_clip", clip: clip.id, ...(isWhole ? { passes: Math.round(passes) } : { length: beats }) };
 }
 
+/**
+ * The intent that moves a clip, and those that are chosen with it as far.
+ * @param {Clip} clip @param {Place} place @param {Map<string, Place>} along @param {boolean} isCopy @returns {import("../types.js").Intent}
+ */
+export function manyMoved(clip, place, along, isCopy) {
+  if (isCopy && along.size) return { kind: "copy_clips", clips: [clip.id, ...along.keys()], beat: Math.min(place.beat, ...[...along.values()].map((p) => p.beat)), track: null };
+  const moves = [[clip.id, place], ...along].map(([id, at]) => ({ clip: /** @type {string} */ (id), beat: /** @type {Place} */ (at).beat, track: /** @type {Place} */ (at).track }));
+  return { kind: "move_clips", moves };
+}
+
 /** What a drag says under the pointer. @param {Place} place @param {Mode} mode @param {ProjectState} state */
 export function placeSaid(place, mode, state) {
   const { metres } = state;

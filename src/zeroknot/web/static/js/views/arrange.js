@@ -3,12 +3,13 @@
 
 import { drawArrange } from "../arrange/draw.js";
 import { arrangeKeys } from "../arrange/keys.js";
-import { beatsShown, clipLabel, dragged, intentOf, LEAST_BEATS, modeAt, placeSaid } from "../arrange/model.js";
+import { beatsShown, clipLabel, dragged, intentOf, LEAST_BEATS, manyMoved, modeAt, placeSaid } from "../arrange/model.js";
 import { manyControls } from "../arrange/many.js";
 import { mixControls } from "../arrange/mixing.js";
 import { spanControls } from "../arrange/spans.js";
 import { timeControls } from "../arrange/time.js";
 import { trackControls } from "../arrange/tracks.js";
+import { tryControls } from "../arrange/trying.js";
 import { bars, round } from "../format.js";
 import { barLine, barsBetween, metreAt } from "../metre.js";
 import { token, yarnColour } from "../ui/colours.js";
@@ -31,7 +32,7 @@ const CURSORS = /** @type {Record<Mode, string>} */ ({ move: "grab", begin: "w-r
 export const arrange = (session, app) => () => {
   const view = new View(session, "Arrange");
   let perBeat = Number(localStorage.getItem(ZOOM_KEY)) || 12;
-  /** What is dragged, and where it would lie. @type {{clip: Clip, place: Place} | null} */
+  /** What is dragged, where it would lie, and where those that are chosen with it would. @type {{clip: Clip, place: Place, along: Map<string, Place>} | null} */
   let drag = null;
   /** @type {Map<string, import("../ui/waves.js").Peaks>} */
   const peaks = new Map();
@@ -47,6 +48,7 @@ export const arrange = (session, app) => () => {
     clipName: "", clipPlace: "", clipLength: "", clipGain: 0, clipShift: 0, clipMuted: false, clipPasses: "", clipShared: false, clipTrouble: "",
     lengthText: "",
     isEmpty: false,
+    ...tryControls(view, session),
     ...spanControls(session, app, view),
     ...manyControls(view, session),
     ...mixControls(view, session),
@@ -112,7 +114,10 @@ export const arrange = (session, app) => () => {
 
     /** Clips as they lie, the dragged one where it is dragged to. */
     shownClips() {
-      return session.state.clips.map((c) => (drag?.clip.id === c.id ? { ...c, ...drag.place } : c));
+      return session.state.clips.map((c) => {
+        const place = drag?.clip.id === c.id ? drag.place : drag?.along.get(c.id);
+        return place ? { ...c, ...place } : c;
+      });
     },
 
     mixDown() {
@@ -134,6 +139,7 @@ export const arrange = (session, app) => () => {
       this.clipTrouble = clip.trouble ? `It is silent: ${clip.trouble}.` : "";
       this.clipGain = clip.gain_db;
       this.clipShift = clip.shift;
+      [this.clipFadeIn, this.clipFadeOut] = [clip.fade_in_ms, clip.fade_out_ms];
       this.clipMuted = clip.muted;
       this.clipShared = state.clips.some((c) => c.id !== clip.id && c.strand === clip.strand);
     },
@@ -206,6 +212,7 @@ export const arrange = (session, app) => () => {
 
     /** @param {string} id */
     choose(id) {
+      if (id !== this.chosen) this.keepTried();
       // One of those that are chosen: they stay, it is the first of them.
       this.others = this.isPicked(id) ? this.picks().filter((one) => one !== id) : [];
       this.chosen = id;
@@ -249,13 +256,13 @@ export const arrange = (session, app) => () => {
         moved: (move) => {
           const track = mode === "move" ? laneUnder(move.x, move.y) ?? clip.track : clip.track;
           const place = dragged(clip, mode, move.dx / perBeat, track, session.state, move.alt);
-          drag = { clip, place };
+          drag = { clip, place, along: mode === "move" ? this.along(clip, place) : new Map() };
           this.sayPlace(move, placeSaid(place, mode, session.state));
           this.markTarget(track === clip.track ? null : track);
           this.layOut();
         },
         done: ({ ctrl }) => {
-          const asked = drag && intentOf(clip, drag.place, mode, ctrl);
+          const asked = drag && (drag.along.size ? manyMoved(clip, drag.place, drag.along, ctrl) : intentOf(clip, drag.place, mode, ctrl));
           // It lies where it was dropped until the answer is there.
           if (asked) void view.intent(asked).finally(() => this.letDragGo());
           else this.letDragGo();
@@ -295,7 +302,8 @@ export const arrange = (session, app) => () => {
       if (!clip) return;
       const pulse = metreAt(session.state.metres, clip.beat).beats_per_pulse;
       const beat = Math.max(0, clip.beat + pulses * (isFine ? pulse / 16 : pulse));
-      void view.intent({ kind: "move_clips", moves: [{ clip: clip.id, beat, track: clip.track }] });
+      const place = { ...clip, beat };
+      void view.intent(manyMoved(clip, place, this.along(clip, place), false));
     },
 
     /** @param {"begin" | "end"} edge @param {number} pulses */
@@ -314,7 +322,9 @@ export const arrange = (session, app) => () => {
       const clip = await this.settled();
       const at = session.state.tracks.findIndex((t) => t.id === clip?.track);
       const track = session.state.tracks[at + by];
-      if (clip && track) void view.intent({ kind: "move_clips", moves: [{ clip: clip.id, beat: clip.beat, track: track.id }] });
+      if (!clip || !track) return;
+      const place = { ...clip, track: track.id };
+      void view.intent(manyMoved(clip, place, this.along(clip, place), false));
     },
 
     /** The chosen clip once all that was asked before is done: it may choose another. */
@@ -327,10 +337,11 @@ export const arrange = (session, app) => () => {
       const clip = await this.settled();
       if (!clip) return;
       const before = new Set(session.state.clips.map((c) => c.id));
-      if (!await view.intent({ kind: "copy_clips", clips: [clip.id] })) return;
-      const made = session.state.clips.find((c) => !before.has(c.id));
+      if (!await view.intent({ kind: "copy_clips", clips: this.picks() })) return;
+      const [made, ...more] = session.state.clips.filter((c) => !before.has(c.id));
       if (!made) return;
-      this.choose(made.id);
+      [this.chosen, this.others] = [made.id, more.map((c) => c.id)];
+      this.showChosen();
       // What keys act on next is what is focused.
       requestAnimationFrame(() => /** @type {HTMLElement | null} */ (document.querySelector(`[data-clip="${made.id}"]`))?.focus());
     },
@@ -347,11 +358,6 @@ export const arrange = (session, app) => () => {
       if (clip) void view.intent({ kind: "repeat_clip", clip: clip.id, to });
     },
 
-    async muteClip() {
-      const clip = await this.settled();
-      if (clip) void view.intent({ kind: "change_clip", clip: clip.id, muted: !clip.muted });
-    },
-
     async separate() {
       const clip = await this.settled();
       if (clip) void view.intent({ kind: "separate_clip", clip: clip.id });
@@ -361,16 +367,6 @@ export const arrange = (session, app) => () => {
       await session.settled();
       const clips = this.picks();
       if (clips.length) void view.intent({ kind: "remove_clips", clips });
-    },
-
-    /** @param {number} shift semitones, cents as its fraction */
-    setClipShift(shift) {
-      if (this.chosen) void view.intent({ kind: "change_clip", clip: this.chosen, shift });
-    },
-
-    /** @param {number} value */
-    setClipGain(value) {
-      if (this.chosen) void view.intent({ kind: "change_clip", clip: this.chosen, gain_db: value });
     },
 
     cycleClip() {
