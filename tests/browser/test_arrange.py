@@ -115,6 +115,21 @@ class ArrangeTest(OneClip):
         self.assertEqual((made["bars"], made["is_print"]), (1, True))
         page.get_by_role("button", name="Take it in hand").click()
         self.wait(lambda: page.url.endswith(f"/fit/{made['sha']}"))
+        # Placed it is one clip; opened, the piece it was printed from.
+        self.intent(kind="place", hand=made["sha"], beat=16)
+        self.open("arrange")
+        printed = page.locator(".clip").nth(1)
+        printed.focus()
+        page.keyboard.press("u")
+        own = self.state()["clips"][0]["strand"]
+        self.wait(lambda: [c["beats"] for c in self.state()["clips"]] == [8, 4])
+        loops = {s["id"]: s["loop"] for s in self.state()["strands"]}
+        self.wait(lambda: loops[own] == self.state()["strands"][-1]["loop"])
+        self.open("shelf")
+        page.locator(f"#row-{made['sha']}").get_by_role("button", name="BPM").click()
+        page.locator(".about").get_by_role("button", name="Lay its pieces").click()
+        page.locator(".notice").filter(has_text="pieces are laid at bar").first.wait_for()
+        self.wait(lambda: len(self.state()["clips"]) == 3)
 
     def test_the_song_is_mixed_down_and_saved_with_its_loudness_told(self):
         page = self.page

@@ -88,6 +88,29 @@ class NearTest(ShelfHarness):
         page.locator(".kept").get_by_role("button", name="Like slate", exact=True).click()
         self.wait(lambda: self.names()[:1] == ["slate two"])
 
+    def test_an_answer_that_comes_late_does_not_empty_the_kept_searches(self):
+        self.brought()
+        page, held = self.page, []
+
+        def hold_first(route):
+            if held or route.request.method != "GET":
+                route.continue_()
+            else:
+                held.append(route)
+
+        page.route("**/api/shelf/searches", hold_first)
+        self.open("shelf")
+        self.wait(lambda: bool(held))
+        page.get_by_role("group", name="Kind").get_by_role("button", name="audio").click()
+        page.get_by_label("Name for this search").fill("All audio")
+        page.get_by_role("button", name="Keep", exact=True).click()
+        kept = page.locator(".kept").get_by_role("button", name="All audio", exact=True)
+        kept.wait_for()
+        held[0].fulfill(body="[]", content_type="application/json")
+        page.wait_for_timeout(300)
+        self.assertTrue(kept.is_visible())
+        page.unroute("**/api/shelf/searches")
+
     def test_its_family_is_shown_by_key_and_button(self):
         rows = self.brought()
         self.choose("fern low")

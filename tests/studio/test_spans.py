@@ -21,6 +21,7 @@ from zeroknot.document.edits.track import ChangeTrack
 from zeroknot.settings import Settings
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.intents.offshoots import TakeRecipe
+from zeroknot.studio.intents.pieces import OpenClip, PlacePieces
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.time import SetSteadyTempo
 from zeroknot.studio.sheets import SheetMaker
@@ -138,3 +139,58 @@ class SpanPrintTest(StudioTest):
         again = self.printed(32.0, 48.0, seam="cut")
         level = np.sqrt(np.square(self.sound(again)).mean() / np.square(self.sound(loop)).mean())
         self.assertAlmostEqual(20 * np.log10(level), -6.0, delta=0.1)  # a new track's level
+
+    def heard(self, first, count):
+        tree = self.tree()
+        maker = SheetMaker(tree, self.studio.loops.named(tree.loops()))
+        read = lambda digest, at, frames: rendering_of(  # noqa: E731
+            self.studio.store.folder, maker.plans[digest]
+        ).frames(at, frames)
+        return mix(maker.arrangement(), read, first, count)
+
+    def test_its_pieces_are_laid_again_from_the_recordings(self):
+        """Elsewhere in the song, where nothing else plays, they sound as they did: to the bit at
+        the same tempo, and at another one as the song itself laid there."""
+        loop = self.printed()
+        bar = round(2.4 * 44_100)
+        before = self.heard(0, 4 * bar)
+        self.do(PlacePieces(loop=loop.sha, beat=32))
+        tree = self.tree()
+        self.assertEqual(len(tree.tracks), 2)  # on the tracks they were on
+        self.assertEqual(len([c for c in tree.clips if c.beat >= 32]), 4)
+        again = self.heard(8 * bar, 4 * bar)
+        np.testing.assert_array_equal(again, before)
+        self.do(SetSteadyTempo(bpm=120))
+        twice = round(2.0 * 44_100)
+        song, pieces = self.heard(0, 4 * twice), self.heard(8 * twice, 4 * twice)
+        np.testing.assert_array_equal(pieces, song)
+
+    def test_a_clip_of_it_gives_way_to_its_pieces_and_undo_brings_it_back(self):
+        loop = self.printed(0.0, 8.0)
+        self.do(Place(hand=loop.sha, beat=32, passes=2))
+        [clip] = [c for c in self.tree().clips if c.beat >= 32]
+        self.do(OpenClip(clip=clip.id))
+        pieces = sorted(
+            (c.beat, self.tree().clip_length(c)) for c in self.tree().clips if c.beat >= 32
+        )
+        self.assertEqual(pieces, [(32, 8.0), (32, 8.0), (40, 8.0), (40, 8.0)])
+        sources = {self.tree().strand(c.strand).loop for c in self.tree().clips if c.beat >= 32}
+        self.assertEqual(sources, {self.drums.sha, self.keys.sha})
+        self.studio.projects.undo(self.project)
+        self.assertEqual([c.id for c in self.tree().clips if c.beat >= 32], [clip.id])
+        # Where its tracks are taken by then, on new ones of their names.
+        for beat in (32, 36):
+            self.do(Place(hand=self.drums.sha, beat=beat, track=self.track_of(self.drums)))
+        count = len(self.tree().tracks)
+        self.do(OpenClip(clip=clip.id))
+        self.assertEqual(len(self.tree().tracks), count + 1)
+
+    def test_what_is_no_stretch_or_was_changed_since_is_left(self):
+        [clip, *_] = self.tree().clips
+        with self.assertRaisesRegex(EditError, "no stretch of a song"):
+            self.do(OpenClip(clip=clip.id))
+        loop = self.printed(0.0, 8.0)
+        self.do(Place(hand=loop.sha, beat=32, lay=2.0))
+        [own] = [c for c in self.tree().clips if c.beat >= 32]
+        with self.assertRaisesRegex(EditError, "changed since it was printed"):
+            self.do(OpenClip(clip=own.id))

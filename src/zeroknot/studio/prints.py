@@ -23,7 +23,7 @@ from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import ITSELF, Hand, in_hand
 from zeroknot.studio.made_loops import MadeLoops
 from zeroknot.studio.placement import Placement
-from zeroknot.studio.spans import Span, plan_of_span
+from zeroknot.studio.spans import Span, parts_of, plan_of_span
 
 NEARLY_A_SEMITONE = 0.15  # off a whole one, and still the same key
 
@@ -100,6 +100,7 @@ class Prints:
             "tempo_bpm": tempo,
             "said": span.said(project),
             "song": sounding,
+            "parts": parts_of(project, span),
         }
         parents = tuple(dict.fromkeys(sha for s in strands for sha in descends_from(s)))
         sources = [self._loops.get(s.loop) for s in strands]

@@ -1,10 +1,12 @@
 """Which stretch of the song is meant, and what sounds there?"""
 
 from dataclasses import dataclass
+from typing import Any
 
 from zeroknot.core.errors import EditError
 from zeroknot.core.render.span_plan import SpanPlan, plan_span
 from zeroknot.document.project import Clip, Project
+from zeroknot.document.stored import strand_told
 from zeroknot.document.strand import Strand
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.sheets import SheetMaker
@@ -58,6 +60,26 @@ class Span:
         names = list(dict.fromkeys(s.name for s in self.strands(project)))
         more = f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
         return f"{self.named(project)}: {', '.join(names[:MOST_NAMED])}{more}"
+
+
+def parts_of(project: Project, span: Span) -> dict[str, Any]:
+    """What a stretch is made of, as JSON holds it: strands, and clips from its first bar line on,
+    cut at its edges. `core` carries it in the recipe; it is laid again from that."""
+    clips = span.clips(project)
+    names = {id_: i for i, id_ in enumerate(dict.fromkeys(c.strand for c in clips))}
+    told = []
+    for clip in clips:
+        start, end = max(clip.beat, span.start), min(project.clip_end(clip), span.end)
+        is_cut = start > clip.beat + _SLACK or end < project.clip_end(clip) - _SLACK
+        cut = {"length": end - start, "slip": clip.slip + start - clip.beat} if is_cut else {}
+        own = clip.changed(beat=start - span.start, **cut).model_dump(mode="json", exclude={"id"})
+        track = project.track(clip.track)
+        told.append({**own, "strand": names[clip.strand], "track_name": track.name})
+    return {
+        "beats": span.end - span.start,
+        "strands": [strand_told(project.strand(id_)) for id_ in names],
+        "clips": told,
+    }
 
 
 def plan_of_span(project: Project, loops: LoopStore, span: Span) -> SpanPlan:

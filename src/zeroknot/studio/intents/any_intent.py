@@ -77,6 +77,7 @@ from zeroknot.studio.intents.ordering import (
     StackTiles,
     TreatOrder,
 )
+from zeroknot.studio.intents.pieces import OpenClip, PlacePieces
 from zeroknot.studio.intents.placing import CopyClips, NewTrack, Place, RepeatClip, SeparateClip
 from zeroknot.studio.intents.readings import (
     AdoptReading,
@@ -125,6 +126,8 @@ AnyIntent = Annotated[
     | ChangeClips
     | SwapMutes
     | TryUnder
+    | PlacePieces
+    | OpenClip
     | SetSteadyTempo
     | SetTempoPoint
     | RemoveTempoPoint

@@ -179,6 +179,7 @@ class ShownStrand(TypedDict):
     key_shift: int
     settings: StretchSettings
     gain_db: float
+    opens: bool
     duration_ratio: float
     tempo_change_percent: float
     spool_semitones: float
@@ -888,6 +889,7 @@ class KnownLoop(TypedDict):
     key: str | None
     heard_key: HeardKey
     is_print: bool
+    opens: bool
     is_stated: bool
     is_key_stated: bool
     is_sound_stated: bool

@@ -7,7 +7,7 @@
  *   nudge: (by: number, fine: boolean) => void, shiftTrack: (by: number) => void, trim: (which: "begin" | "end", by: number) => void,
  *   copy: () => void, repeat: (by: number) => void, repeatTo: (what: "next" | "end") => void, muteClip: () => void, separate: () => void,
  *   remove: () => void, takeInHand: () => void, choose: (id: string) => void, toCoil: () => void, zoom: (by: number) => void, printSpan: () => void, mixDown: () => void,
- *   splitHere: () => void, splitEvery: (every: number) => void, joinPicked: () => void, slip: (pulses: number, isFine: boolean) => void, copyPicked: () => void, paste: () => void, pickAllClips: () => void, pickNext: () => void, showChosen: () => void, swapMutes: () => void, tryNext: (by: 1 | -1) => void, keepTried: () => void, giveTriedUp: () => void, isTrying: boolean, keepBeats: () => void,
+ *   splitHere: () => void, splitEvery: (every: number) => void, joinPicked: () => void, slip: (pulses: number, isFine: boolean) => void, copyPicked: () => void, paste: () => void, pickAllClips: () => void, pickNext: () => void, showChosen: () => void, swapMutes: () => void, openPieces: () => void, tryNext: (by: 1 | -1) => void, keepTried: () => void, giveTriedUp: () => void, isTrying: boolean, keepBeats: () => void,
  * }} Doing
  */
 
@@ -48,6 +48,7 @@ export function arrangeKeys(arrange) {
     { key: "Ctrl+V", does: "paste at the playhead's bar", run: () => arrange.paste() },
     { key: "M", does: "mute clip", run: () => arrange.muteClip() },
     { key: "Shift+M", does: "swap what is muted, of the chosen clips or of all tracks", run: () => arrange.swapMutes() },
+    { key: "U", does: "open a printed stretch: its pieces in its place", run: () => arrange.openPieces() },
     { key: "S", does: "a strand of its own for this clip", run: () => arrange.separate() },
     { key: "Delete or Backspace", does: "remove clip", run: () => arrange.remove() },
     { key: "Enter", does: "take the clip's strand in hand", run: () => (arrange.isTrying ? arrange.keepTried() : arrange.takeInHand()) },

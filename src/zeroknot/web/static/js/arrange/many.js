@@ -17,7 +17,7 @@ export const manyControls = (view, session) => ({
   chosen: "", chosenTrack: "", // as the view has them
   /** Chosen beside the one. @type {string[]} */
   others: [],
-  clipFadeIn: 3, clipFadeOut: 3,
+  clipFadeIn: 3, clipFadeOut: 3, clipOpens: false,
   pickedText: "", keepText: "3 4", barsText: "",
 
   /** All that are chosen and there, the one first. @returns {string[]} */
@@ -169,6 +169,14 @@ export const manyControls = (view, session) => ({
   setClipGain(value) {
     const clips = this.picks();
     if (clips.length) void view.intent({ kind: "change_clips", clips, gain_db: value });
+  },
+
+  /** A clip of a printed stretch gives way to what it was printed from. */
+  async openPieces() {
+    await session.settled();
+    if (!this.chosen) return;
+    const fresh = await this.cutAs({ kind: "open_clip", clip: this.chosen });
+    if (fresh.length) [this.chosen = "", ...this.others] = fresh;
   },
 
   async swapMutes() {

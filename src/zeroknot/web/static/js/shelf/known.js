@@ -7,6 +7,7 @@ import { section } from "../sections.js";
 import { forgetTyped, showAgain } from "../ui/fields.js";
 import { fieldsOf, keyTextOf, readingsOf, tagChanges } from "./about.js";
 import { ended } from "../job.js";
+import { barLine } from "../metre.js";
 import { downloadWav } from "./download.js";
 
 /** @typedef {import("../types.js").KnownLoop} KnownLoop */
@@ -207,6 +208,13 @@ export const known = (shared) => {
     /** @param {string} sha */
     download(sha) {
       if (sha) void downloadWav(session, sha);
+    },
+
+    /** What a stretch of the song was printed from, at the playhead's bar: from the recordings, in today's time and key. */
+    async layPieces() {
+      if (!this.chosen) return;
+      const { beat, bar } = barLine(session.state.metres, Math.max(0, session.beat()));
+      if (await session.submit({ kind: "place_pieces", loop: this.chosen, beat })) session.say(`Its pieces are laid at bar ${bar}.`);
     },
 
     /** All that is chosen: one as a file, several as a ZIP, or as a pack. @param {boolean} asPack */

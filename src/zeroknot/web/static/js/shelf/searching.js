@@ -19,6 +19,7 @@ export const searching = (shared) => {
   let reloading;
   /** @type {ReturnType<typeof setTimeout> | undefined} */
   let typing;
+  let asked = 0; // times for the kept searches
   let timeShown = `${session.state.bpm} ${session.state.metre} ${session.state.key}`;
 
   return section(shared.whole, {
@@ -175,11 +176,15 @@ export const searching = (shared) => {
       this.showFacets();
     },
 
+    /** The answer to the last question counts: one that comes late is older than what is shown. */
     async loadSearches() {
+      asked += 1;
+      const mine = asked;
       try {
-        this.searches = await getJson("/api/shelf/searches");
-      } catch {
-        this.searches = [];
+        const found = await getJson("/api/shelf/searches");
+        if (mine === asked) this.searches = found;
+      } catch (error) {
+        if (!(error instanceof ApiError)) throw error; // what is shown stays
       }
     },
 

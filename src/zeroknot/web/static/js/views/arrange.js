@@ -139,6 +139,7 @@ export const arrange = (session, app) => () => {
       this.clipTrouble = clip.trouble ? `It is silent: ${clip.trouble}.` : "";
       this.clipGain = clip.gain_db;
       this.clipShift = clip.shift;
+      this.clipOpens = strandOf(clip.strand)?.opens ?? false;
       [this.clipFadeIn, this.clipFadeOut] = [clip.fade_in_ms, clip.fade_out_ms];
       this.clipMuted = clip.muted;
       this.clipShared = state.clips.some((c) => c.id !== clip.id && c.strand === clip.strand);
