@@ -367,7 +367,7 @@ class EveryKeyTest(BrowserTest):
         self.press("ArrowUp", lambda: of("oneName") == first)
         self.press("Escape", lambda: not of("hearing"))
         self.press("Enter", lambda: self.engine("e.hand.isPlaying"))
-        self.press("O", lambda: of("heard") == sha)
+        self.press("I", lambda: of("heard") == sha)
         self.press("M", lambda: of("markedName") == first)
         self.press("X", lambda: of("heard") != sha)
         self.press("A", lambda: of("withRest"))

@@ -50,6 +50,27 @@ class KeysTest(BrowserTest):
                     self.assertLessEqual(scrolled, 0)
                     self.page.keyboard.press("Escape")
 
+    def test_no_view_takes_a_key_that_means_something_else_everywhere(self):
+        """But T: where something is in hand the taps are for it."""
+        keys_of = """() => Object.fromEntries(
+          [...document.querySelectorAll('#keys .key-columns > *')].map((s) => [
+            s.querySelector('h2')?.textContent ?? '',
+            [...s.querySelectorAll('dt kbd')].map((k) => k.textContent),
+          ]))"""
+        hand = self.server.rows()[0]["sha"]
+        for view in ("shelf", "fit", "groove", "key", "slices", "offshoots", "arrange"):
+            with self.subTest(view):
+                place = view if view in ("shelf", "arrange") else f"{view}/{hand}"
+                self.page.goto(f"{self.server.base}/p/{self.project}/{place}")
+                self.page.wait_for_function("() => window.zeroKnot?.session.sheet")
+                self.page.locator("#strip").focus()
+                self.page.keyboard.press("?")
+                title = view.capitalize()
+                self.wait(lambda t=title: t in self.page.evaluate(keys_of))
+                told = self.page.evaluate(keys_of)
+                self.assertEqual((set(told[title]) & set(told["Everywhere"])) - {"T"}, set())
+                self.page.keyboard.press("Escape")
+
     def test_enter_in_a_field_states_the_value_and_gives_the_keys_back(self):
         field = self.page.get_by_label("Tempo in BPM")
         field.fill("101")

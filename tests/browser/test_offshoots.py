@@ -85,7 +85,7 @@ class OffshootsTest(FamilyTest):
         expect(page.locator(".unlike")).to_contain_text("Key: none, instead of -4 st")
         page.keyboard.press("x")
         self.wait(lambda: page.evaluate(f"() => {VIEW}.heard") == lower["id"])
-        page.keyboard.press("o")
+        page.keyboard.press("i")
         self.wait(lambda: page.evaluate(f"() => {VIEW}.heard") == self.sha)
         # Taken up: a strand of its own, open in Slices, with its order.
         for _ in range(2):

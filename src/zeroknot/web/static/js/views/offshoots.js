@@ -61,7 +61,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
       { key: "ArrowRight", does: "to what grew from it", repeats: true, run: () => this.walk("right") },
       { key: "ArrowUp", does: "the one above", repeats: true, run: () => this.walk("up") },
       { key: "ArrowDown", does: "the one below", repeats: true, run: () => this.walk("down") },
-      { key: "O", does: "the original beside it", run: () => this.toggleOriginal() },
+      { key: "I", does: "the original beside it", run: () => this.toggleOriginal() },
       { key: "M", does: "mark it, to compare others with", run: () => this.mark() },
       { key: "X", does: "it and the one marked, or heard before", run: () => this.toggleOther() },
       { key: "A", does: "alone / with the rest", run: () => this.toggleRest() },
