@@ -55,6 +55,15 @@ class TreeTest(unittest.TestCase):
         done = run(self.tool("mypy"))
         self.assertEqual(done.returncode, 0, done.stdout[-3000:])
 
+    def test_every_file_that_is_kept_has_a_plain_name(self):
+        """A folder of data that a slip of a script made is none of ours."""
+        listed = subprocess.run(
+            ["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=True
+        ).stdout.splitlines()
+        odd = [name for name in listed if not re.fullmatch(r"[\w./+-]+", name)]
+        self.assertEqual(odd, [])
+        self.assertEqual([name for name in listed if name.endswith(".sqlite")], [])
+
     def test_public_functions_of_the_core_say_what_they_give(self):
         """And of arrays, which shape they have: "float64 [attacks]"."""
         core = ROOT / "src" / "zeroknot" / "core"

@@ -96,7 +96,7 @@ class ArrangeTest(OneClip):
 
     def test_the_cycle_the_clip_or_the_song_is_printed_to_the_shelf(self):
         page = self.page
-        said = page.locator("#span-said")
+        said = page.locator("#range-said")
         self.wait(lambda: said.inner_text() == "Bars 1–2: the whole song")
         self.clip.click()
         self.wait(lambda: said.inner_text() == "Bars 1–2: the chosen clip")
@@ -109,7 +109,7 @@ class ArrangeTest(OneClip):
         self.wait(lambda: said.inner_text() == "Bar 2: the cycle")
         page.get_by_role("group", name="What rings past its end").get_by_text("cut").click()
         page.get_by_role("button", name="Print a loop").click()
-        printed = page.locator("#span-printed")
+        printed = page.locator("#range-printed")
         self.wait(lambda: "bar 2 at" in printed.inner_text())
         made = next(row for row in self.server.rows() if "bar 2 at" in row["name"])
         self.assertEqual((made["bars"], made["is_print"]), (1, True))
@@ -144,6 +144,11 @@ class ArrangeTest(OneClip):
         self.assertTrue(download.value.suggested_filename.endswith(".flac"))
         sound, rate = soundfile.read(download.value.path())
         self.assertAlmostEqual(pyloudnorm.Meter(rate).integrated_loudness(sound), -23.0, delta=0.3)
+        # Another view and back, and the page anew: the file is still there to be saved.
+        for view in ("shelf", "arrange"):
+            self.open(view)
+        self.wait(lambda: "LUFS" in said.inner_text())
+        self.assertTrue(page.get_by_role("link", name="Save").is_visible())
         # The same once more, with stems, by key; remembered after a reload.
         page.get_by_label("with a file for each track").check()
         self.open("arrange")

@@ -18,7 +18,7 @@ from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.time import SetSteadyTempo
 from zeroknot.studio.mixdown import AskedMix
-from zeroknot.studio.spans import Span
+from zeroknot.studio.song_range import SongRange
 
 
 class MixTest(StudioTest):
@@ -53,7 +53,7 @@ class MixTest(StudioTest):
 
     def test_it_is_the_mix_of_the_application_by_name_and_by_id(self):
         tree = self.studio.projects.state(self.project).project
-        asked = AskedMix(Span(0.0, 8.0), MixHow("wav24"))
+        asked = AskedMix(SongRange(0.0, 8.0), MixHow("wav24"))
         job = self.studio.jobs.waited(self.studio.mixdowns.begin(tree, asked).id, 60)
         ours = self.studio.mixdowns.file(job.id).read_bytes()
         told = self.told("mix", "Slate", "--out", "mix.wav")

@@ -2,6 +2,7 @@
 compared by mixing the song, to the bit where nothing may change."""
 
 import numpy as np
+from pydantic import ValidationError
 
 from tests.sounds import rendered
 from tests.studio.helper import StudioTest
@@ -21,6 +22,7 @@ from zeroknot.studio.intents.clips import (
 )
 from zeroknot.studio.intents.cutting import CutUp
 from zeroknot.studio.intents.key import SetKeyAt
+from zeroknot.studio.intents.knots import FollowTempo
 from zeroknot.studio.intents.ordering import DealOrder
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.stretch import SetShift
@@ -117,6 +119,32 @@ class SplitTest(ClipsTest):
         end = 2 * self.span
         self.do(SplitClips(clips=(self.clip,), beats=tuple(end - 1 + i / 4 for i in range(4))))
         self.assertEqual([c[1] for c in self.clips()][1:], [0.25] * 4)
+
+    def test_in_its_own_time_it_stays_the_same_to_the_bit(self):
+        self.do(FollowTempo(hand=self.tree().strands[0].id, follows=False))
+        before = self.heard()
+        self.do(SplitClips(clips=(self.clip,), beats=(1.3, 3.0, 4.7)))
+        np.testing.assert_array_equal(self.heard(), before)
+        self.do(JoinClips(clips=self.ids()))
+        self.assertEqual(len(self.ids()), 1)
+
+    def test_a_fade_is_not_cut_in_two_and_one_that_is_asked_for_at_a_cut_is_heard(self):
+        self.do(ChangeClips(clips=(self.clip,), fade_in_ms=1500.0, fade_out_ms=400.0))
+        before = self.heard()
+        self.do(SplitClips(clips=(self.clip,), every=1.0))
+        self.assertEqual(self.clips()[0][1], 3.0)  # 1.5 s are two beats and a half
+        np.testing.assert_array_equal(self.heard(), before)
+        two = self.ids()[1]
+        self.assertEqual(self.tree().clip(two).fade_in_ms, 3.0)
+        self.do(ChangeClips(clips=(two,), fade_in_ms=300.0))
+        late = round(3 * 0.6 * 44_100)
+        after = self.heard()
+        quiet = np.abs(after[:, late : late + 1000]).max()
+        self.assertLess(quiet, 0.1 * np.abs(before[:, late : late + 1000]).max())
+        self.undo()
+        self.undo()
+        with self.assertRaisesRegex(EditError, "its fades aside"):
+            self.do(SplitClips(clips=(self.clip,), beats=(1.0,)))
 
     def test_outside_it_and_at_its_edges_there_is_nothing_to_cut(self):
         for beats in ((), (0.0,), (2 * self.span,), (-3.0, 900.0)):
@@ -236,6 +264,14 @@ class BarsTest(ClipsTest):
             again[:, 2 * bar + 500 : 3 * bar - 500], heard[:, bar + 500 : 2 * bar - 500], atol=5e-3
         )
 
+    def test_what_lies_before_them_is_nobodys_business(self):
+        """Another tab may change it meanwhile: the edit names only what it moves."""
+        self.do(SplitClips(clips=(self.clip,), beats=(4.0,)))
+        first, second = self.ids()
+        made = DoBars(what="insert", bar=2).resolve(self.tree(), None).edit
+        self.assertNotIn(first, made.touches())
+        self.assertIn(second, made.touches())
+
     def test_where_the_song_is_over_there_is_nothing_to_take_out(self):
         for what in ("remove", "repeat"):
             with self.assertRaisesRegex(EditError, "over before bar 900"):
@@ -255,6 +291,9 @@ class ManyTest(ClipsTest):
         self.assertEqual(told, [(-4.0, 200.0)] * 2 + [(0.0, 3.0)] * (len(ids) - 2))
         self.undo()
         self.assertTrue(all(c.gain_db == 0 for c in self.tree().clips))
+        for wrong in ({"gain_db": 99.0}, {"shift": 1e6}, {"fade_in_ms": -1.0}):
+            with self.assertRaises(ValidationError):
+                ChangeClips(clips=ids, **wrong)
         with self.assertRaisesRegex(EditError, "nothing is to be changed"):
             self.do(ChangeClips(clips=ids))
 

@@ -25,9 +25,9 @@ from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.bundles import Bundles
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.known import Known
-from zeroknot.studio.mixdown import AskedMix, Mixing, order_of
+from zeroknot.studio.mixdown import AskedMix, Mixing, mix_plan_of
 from zeroknot.studio.projects import Projects
-from zeroknot.studio.spans import Span
+from zeroknot.studio.song_range import SongRange
 
 DATABASE = "zeroknot.sqlite"
 ENDINGS: dict[str, Format] = {".flac": "flac", ".ogg": "ogg", ".mp3": "mp3"}
@@ -59,9 +59,9 @@ def mix(
         raise FormatError(f"{out} cannot be written: {out.parent} is no folder")
     with opened(project) as here, tempfile.TemporaryDirectory() as place:
         asked = AskedMix(_span(here.tree, bars), how, stems is not None)
-        order = order_of(here.tree, here.loops, asked)
+        plan = mix_plan_of(here.tree, here.loops, asked)
         mixing = Mixing(here.folder, Executors.inline())
-        file, said = mixing.run(order, Path(place), lambda _done, _total: None)
+        file, said = mixing.run(plan, Path(place), lambda _done, _total: None)
         if stems is None:
             shutil.copyfile(file, out)
         else:
@@ -150,12 +150,12 @@ def _format(out: Path, bits: int) -> Format:
     return WAVS[bits]
 
 
-def _span(project: Project, bars: str) -> Span:
+def _span(project: Project, bars: str) -> SongRange:
     """ "5-8" or "5"; all of the song where nothing is said."""
     metres = project.metre_map
     if not bars:
         last = metres.bar_of_beat(max(0.0, project.end_beat - 1e-6))
-        return Span(0.0, metres.beat_of_bar(last + 1))
+        return SongRange(0.0, metres.beat_of_bar(last + 1))
     first, _, last_text = bars.partition("-")
     try:
         start, end = int(first), int(last_text or first)
@@ -163,7 +163,7 @@ def _span(project: Project, bars: str) -> Span:
         raise EditError(f"bars are told as 5-8 or 5, not {bars!r}") from error
     if not 1 <= start <= end:
         raise EditError(f"bars {bars} end before they begin" if start >= 1 else "bars count from 1")
-    return Span(metres.beat_of_bar(start), metres.beat_of_bar(end + 1))
+    return SongRange(metres.beat_of_bar(start), metres.beat_of_bar(end + 1))
 
 
 def _unpack(packed: Path, out: Path, folder: Path) -> None:

@@ -117,17 +117,20 @@ class Exchange:
         name = "".join(c for c in loop.file_name if c not in "/\\") or "loop.wav"
         return self._bringing.begin(incoming, f"{loop.maker or 'exchange'}/{name}")
 
-    def offer(self, loop: Loop, file: Path, maker: str, licence: str) -> OnlineLoop:
-        """Lay a loop that was printed here on the exchange; offered twice it is there once.
-
-        file  of it, as it is handed over
-        """
+    def refuse_offer(self, loop: Loop, licence: str) -> None:
+        """Raises EditError, or ExchangeError, where it may not or cannot be offered."""
         if loop.recipe is None:
             raise EditError(f"{loop.name} was not made here: whoever made it may offer it")
         if not licence.strip():
             raise EditError("say under which licence others may use it")
         if not self.about().takes:
             raise ExchangeError(f"the exchange at {self.host} takes no loops")
+
+    def offer(self, loop: Loop, file: Path, maker: str, licence: str) -> OnlineLoop:
+        """Lay a loop on the exchange; offered twice it is there once. Ask `refuse_offer` before.
+
+        file  of it, as it is handed over
+        """
         reading = loop.reading
         told = {
             "name": loop.name, "maker": maker.strip(), "licence": licence.strip(),

@@ -15,7 +15,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import asdict, replace
 from typing import Any
 
-from zeroknot.core.errors import ZeroKnotError
+from zeroknot.core.errors import NotFoundError, ZeroKnotError
 from zeroknot.store.jobs import Job, JobStore
 from zeroknot.studio.announcer import Announcer
 
@@ -100,6 +100,13 @@ class Jobs:
 
     def job(self, id_: str) -> Job:
         return self._store.get(id_)
+
+    def known(self, id_: str) -> Job | None:
+        """The one that was begun under an id; None where there is none."""
+        try:
+            return self.job(id_)
+        except NotFoundError:
+            return None
 
     def active(self) -> list[Job]:
         return self._store.active()

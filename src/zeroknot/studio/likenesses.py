@@ -207,7 +207,11 @@ class Likenesses:
 
     def soon(self, sha: str) -> None:
         """It is there now: measured in the background, so that it is found when it is asked for."""
-        self._measure(frozenset((sha,)))
+        with self._lock:
+            is_asked = sha in self._asked
+            self._asked.add(sha)
+        if not is_asked:
+            self._begin(self._loops.get(sha))
 
     def _measure(self, shas: frozenset[str]) -> int:
         """Those that nobody measured yet, in the background; how many are still missing."""
@@ -216,9 +220,12 @@ class Likenesses:
             fresh = [sha for sha in missing if sha not in self._asked][:MOST_AT_ONCE]
             self._asked |= set(fresh)
         for loop in self._loops.named(fresh).values():
-            future = self._executors.listen(*self._task(loop))
-            future.add_done_callback(partial(self._measured, loop.sha))
+            self._begin(loop)
         return len(self._store.table().missing(missing)) if missing else 0
+
+    def _begin(self, loop: Loop) -> None:
+        future = self._executors.listen(*self._task(loop))
+        future.add_done_callback(partial(self._measured, loop.sha))
 
     def _measured(self, sha: str, future: "Future[Vector]") -> None:
         with self._lock:

@@ -7,51 +7,54 @@ after a restart it goes on. The files lie in a folder of the job's own until the
 import json
 import shutil
 import time
+import uuid
 import zipfile
 from collections.abc import Callable, Iterator, Mapping
-from concurrent.futures import Future
+from concurrent.futures import Future, wait
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from zeroknot.core.errors import EditError, NotFoundError
 from zeroknot.core.formats.handed import stem, unlike_names
 from zeroknot.core.formats.mix_file import MixHow
 from zeroknot.core.render.any_plan import PassPlan, plan_of_text
 from zeroknot.core.render.blocks import BLOCK_FRAMES
-from zeroknot.core.render.span_plan import SpanPlan, plan_span
+from zeroknot.core.render.range_plan import RangePlan, plan_range
 from zeroknot.document.project import Project
 from zeroknot.document.steps import in_short
-from zeroknot.store.audio_store import block_path
+from zeroknot.store.audio_store import block_path, write_whole
 from zeroknot.store.jobs import LISTED, Job
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.jobs import CancelledError, Jobs, Progress, StoppedError
 from zeroknot.studio.sheets import SheetMaker, gain
-from zeroknot.studio.spans import Span, refuse_too_long
+from zeroknot.studio.song_range import SongRange, refuse_too_long
 
 MIX = "mix"
-ORDER, CREDITS = "order.json", "credits.txt"
+PLAN, CREDITS = "plan.json", "credits.txt"
 BATCH = 4  # blocks that are rendered between two looks at whether to go on
+LOOK_SECONDS = 0.1  # between two looks at whether to go on, while something takes long
 Step = Callable[[int, int], None]
+T = TypeVar("T")
 
 PACKED_AT = (1980, 1, 1, 0, 0, 0)  # the same files, the same bytes
 
 
 @dataclass(frozen=True)
 class AskedMix:
-    """span   of the song, as it is heard
+    """where   of the song, as it is heard
     how       the file of the mix; stems are as loud as they are in it, before the limiter
     stems     a file a track beside it
     """
 
-    span: Span
+    where: SongRange
     how: MixHow
     stems: bool = False
 
 
 @dataclass(frozen=True)
-class Order:
+class MixPlan:
     """What is to be mixed, apart from any project.
 
     files   each with the name it gets and its plan's text, the mix first
@@ -70,15 +73,15 @@ class Order:
         return json.dumps(asdict(self))
 
     @classmethod
-    def read(cls, text: str) -> "Order":
+    def read(cls, text: str) -> "MixPlan":
         told = json.loads(text)
         files = tuple((str(name), str(plan)) for name, plan in told["files"])
         return cls(**told | {"how": MixHow(**told["how"]), "files": files})
 
     @property
-    def plans(self) -> list[SpanPlan]:
+    def plans(self) -> list[RangePlan]:
         found = [plan_of_text(text) for _, text in self.files]
-        return [plan for plan in found if isinstance(plan, SpanPlan)]
+        return [plan for plan in found if isinstance(plan, RangePlan)]
 
 
 class Mixdowns:
@@ -90,13 +93,14 @@ class Mixdowns:
 
     def begin(self, project: Project, asked: AskedMix, id_: str | None = None) -> Job:
         """Mix in the background; returns at once. Raises EditError where nothing sounds."""
-        order = order_of(project, self._loops, asked)
-        name = f"{int(time.time()):x}-{len(order.text):x}-{id_ or 'mix'}"
-        place = self._place(name)
+        id_ = id_ or uuid.uuid4().hex
+        if known := self._jobs.known(id_):  # asked again: what it was then is mixed
+            return known
+        mix = mix_plan_of(project, self._loops, asked)
+        place = self._place(id_)
         place.mkdir(parents=True, exist_ok=True)
-        (place / ORDER).write_text(order.text)
-        label = f"mixing {order.title}"
-        return self._jobs.begin(MIX, label, {"place": name}, id_)
+        write_whole(place / PLAN, mix.text.encode())
+        return self._jobs.begin(MIX, f"mixing {mix.title}", {"place": place.name}, id_)
 
     def file(self, job: str) -> Path:
         """What a job that is over made. Raises NotFoundError where there is nothing (any more)."""
@@ -119,11 +123,11 @@ class Mixdowns:
     def _mix(self, job: Job, progress: Progress) -> dict[str, Any]:
         place = self._place(job.arguments["place"])
         try:
-            order = Order.read((place / ORDER).read_text())
+            mix = MixPlan.read((place / PLAN).read_text())
         except OSError as error:
             raise EditError("what was to be mixed is not there any more; mix it anew") from error
         try:
-            file, said = Mixing(self._folder, self._executors).run(order, place, progress.step)
+            file, said = Mixing(self._folder, self._executors).run(mix, place, progress.step)
         except CancelledError:
             shutil.rmtree(place, ignore_errors=True)
             raise
@@ -131,41 +135,42 @@ class Mixdowns:
 
 
 class Mixing:
-    """Makes what is ordered, step by step."""
+    """Makes what a plan says, step by step."""
 
     def __init__(self, folder: Path, executors: Executors):
         self._folder, self._executors = folder, executors
 
-    def run(self, order: Order, place: Path, step: Step) -> tuple[Path, Mapping[str, Any]]:
+    def run(self, mix: MixPlan, place: Path, step: Step) -> tuple[Path, Mapping[str, Any]]:
         """The file, or the ZIP with all files, and what the mix came to.
 
         place  folder for the files
         step   told how many of how many steps are done; may end it by CancelledError
         """
-        plans = order.plans
+        plans = mix.plans
         waiting = list(self._missing(plans[0]))
         total = len(waiting) + len(plans)
         self._render(waiting, total, step)
-        told, made, how = None, [], order.how
-        for i, ((name, _), plan) in enumerate(zip(order.files, plans, strict=True)):
+        told, made, how = None, [], mix.how
+        for i, ((name, _), plan) in enumerate(zip(mix.files, plans, strict=True)):
             file = place / f"{name}.{how.ending}"
             task = (
-                "mix_to_file", self._folder, plan, order.master, how, order.title, file,
+                "mix_to_file", self._folder, plan, mix.master, how, mix.title, file,
                 place / "mix.f32",
             )  # fmt: skip
-            mixed = self._executors.look(*task).result()
+            # By workers that can be let go of, however long it takes.
+            mixed = self._waited(self._executors.listen(*task), len(waiting) + i, total, step)
             made.append(file)
             step(len(waiting) + i + 1, total)
             if told is None:
                 told = mixed
                 # What the mix was changed by, its stems are; a limiter is for the sum.
                 how = replace(how, lufs=None, ceiling_db=None)
-                order = replace(order, master=order.master * gain(mixed.gain_db))
+                mix = replace(mix, master=mix.master * gain(mixed.gain_db))
         assert told
-        file = made[0] if len(made) == 1 else _packed(place, order, made)
+        file = made[0] if len(made) == 1 else _packed(place, mix, made)
         return file, asdict(told)
 
-    def _missing(self, plan: SpanPlan) -> Iterator[tuple[PassPlan, tuple[int, ...]]]:
+    def _missing(self, plan: RangePlan) -> Iterator[tuple[PassPlan, tuple[int, ...]]]:
         """Blocks that the cache does not have, in batches."""
         for number, one in enumerate(plan.passes):
             wanted: set[int] = set()
@@ -184,50 +189,60 @@ class Mixing:
     def _render(
         self, waiting: list[tuple[PassPlan, tuple[int, ...]]], total: int, step: Step
     ) -> None:
-        futures: list[Future[None]] = [
+        futures = [
             self._executors.listen("render_blocks", self._folder, plan, indices)
             for plan, indices in waiting
         ]
         try:
             for i, future in enumerate(futures):
-                future.result()
-                step(i + 1, total)
+                self._waited(future, i, total, step)
         except (CancelledError, StoppedError):
             for future in reversed(futures):
                 self._executors.let_go(future)
             raise
 
+    def _waited(self, future: "Future[T]", done: int, total: int, step: Step) -> T:
+        """What comes of it; asked meanwhile whether to go on, and let go of where not."""
+        try:
+            while not future.done():
+                step(done, total)
+                wait([future], LOOK_SECONDS)
+        except (CancelledError, StoppedError):
+            self._executors.let_go(future)
+            raise
+        return future.result()
 
-def order_of(project: Project, loops: LoopStore, asked: AskedMix) -> Order:
+
+def mix_plan_of(project: Project, loops: LoopStore, asked: AskedMix) -> MixPlan:
     """What is to be mixed. Raises EditError where nothing sounds there, or it is too long."""
-    span = asked.span
-    refuse_too_long(project, span)
+    where = asked.where
+    refuse_too_long(project, where)
     maker = SheetMaker(project, loops.named(project.loops()))
-    first, end = (project.tempo_map.frame_of_beat(b, project.rate) for b in (span.start, span.end))
+    first, end = where.frames(project)
     sheet = maker.arrangement()
-    whole = plan_span(sheet, maker.plans, first, end, span.tracks, as_heard=True)
-    title = f"{project.name}" if span.start <= 0 else span.named(project)
+    whole = plan_range(sheet, maker.plans, first, end, where.tracks, as_heard=True)
+    title = f"{project.name}" if where.start <= 0 else where.named(project)
     files = [(stem("{name}", {"name": title}), whole.text)]
     if asked.stems:
-        tracks = [t for t in project.tracks if any(c.track == t.id for c in span.clips(project))]
+        tracks = [t for t in project.tracks if any(c.track == t.id for c in where.clips(project))]
         names = unlike_names(
             [f"{i:02} {stem('{name}', {'name': t.name})}" for i, t in enumerate(tracks, 1)]
         )
         for track, name in zip(tracks, names, strict=True):
-            own = plan_span(sheet, maker.plans, first, end, (track.id,), as_heard=True)
+            own = plan_range(sheet, maker.plans, first, end, (track.id,), as_heard=True)
             # All as long as the mix: laid side by side they are it.
             own = replace(own, lead_frames=whole.lead_frames, tail_frames=whole.tail_frames)
             files.append((name, own.text))
-    return Order(
-        title, asked.how, gain(project.master_db), tuple(files), credits_of(project, loops, span)
+    return MixPlan(
+        title, asked.how, gain(project.master_db), tuple(files), credits_of(project, loops, where)
     )
 
 
-def credits_of(project: Project, loops: LoopStore, span: Span) -> str:
+def credits_of(project: Project, loops: LoopStore, where: SongRange) -> str:
     """What came from where, in lines."""
-    lines = [f"{span.named(project)}", ""]
+    lines = [f"{where.named(project)}", ""]
     named = loops.named(project.loops())
-    for strand in span.strands(project):
+    for strand in where.strands(project):
         loop = named[strand.loop]
         reading = loop.reading
         about = [loop.set_name, f"{reading.tempo_bpm:.4g} BPM" if reading else "", loop.key or ""]
@@ -237,8 +252,8 @@ def credits_of(project: Project, loops: LoopStore, span: Span) -> str:
     return "\n".join(lines) + "\n"
 
 
-def _packed(place: Path, order: Order, files: list[Path]) -> Path:
-    packed = place / f"{order.files[0][0]} stems.zip"
+def _packed(place: Path, mix: MixPlan, files: list[Path]) -> Path:
+    packed = place / f"{mix.files[0][0]} stems.zip"
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as archive:
         for file in files:
             with (
@@ -249,5 +264,5 @@ def _packed(place: Path, order: Order, files: list[Path]) -> Path:
             ):
                 shutil.copyfileobj(source, target, 1 << 20)
             file.unlink()
-        archive.writestr(zipfile.ZipInfo(CREDITS, PACKED_AT), order.credits)
+        archive.writestr(zipfile.ZipInfo(CREDITS, PACKED_AT), mix.credits)
     return packed

@@ -23,7 +23,7 @@ from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import ITSELF, Hand, in_hand
 from zeroknot.studio.made_loops import MadeLoops
 from zeroknot.studio.placement import Placement
-from zeroknot.studio.spans import Span, parts_of, plan_of_span
+from zeroknot.studio.song_range import SongRange, parts_of, plan_of_range
 
 NEARLY_A_SEMITONE = 0.15  # off a whole one, and still the same key
 
@@ -78,37 +78,37 @@ class Prints:
         recipe = Recipe(kind="print", parents=parents, made_by=made_by, key=key)
         return self._printed(run, name, recipe, strand.round_beats, metre, hand.loop)
 
-    def print_span(
-        self, project: Project, span: Span, seam: str = "wrap", with_lead: bool = False
+    def print_range(
+        self, project: Project, where: SongRange, seam: str = "wrap", with_lead: bool = False
     ) -> Loop:
         """A stretch of the song as a new loop on the shelf, float32, its recipe with it.
 
         seam  as of `print_strand`
         Raises EditError where nothing sounds there.
         """
-        plan = plan_of_span(project, self._loops, span)
+        plan = plan_of_range(project, self._loops, where)
         run = Run(plan, seam, with_lead)
-        strands = span.strands(project)
-        first = span.first_bar(project)
-        tempo = project.tempo_map.bpm_at(span.start)
+        strands = where.strands(project)
+        first = where.first_bar(project)
+        tempo = project.tempo_map.bpm_at(where.start)
         tracks = {
-            project.strand(c.strand).id: project.track(c.track).name for c in span.clips(project)
+            project.strand(c.strand).id: project.track(c.track).name for c in where.clips(project)
         }
         sounding = [{"track": tracks[s.id], "name": s.name, "said": in_short(s)} for s in strands]
         made_by = {
             "run": run.told(),
             "tempo_bpm": tempo,
-            "said": span.said(project),
+            "said": where.said(project),
             "song": sounding,
-            "parts": parts_of(project, span),
+            "parts": parts_of(project, where),
         }
         parents = tuple(dict.fromkeys(sha for s in strands for sha in descends_from(s)))
         sources = [self._loops.get(s.loop) for s in strands]
         likest = next((loop for loop in sources if loop.stated_key != NO_KEY), sources[0])
         recipe = Recipe(kind="print", parents=parents, made_by=made_by)
-        name = f"{span.named(project)} at {tempo:g}"[:LONGEST_NAME]
+        name = f"{where.named(project)} at {tempo:g}"[:LONGEST_NAME]
         metre = project.metre_map.metre_at(first)
-        return self._printed(run, name, recipe, span.end - span.start, metre, likest)
+        return self._printed(run, name, recipe, where.end - where.start, metre, likest)
 
     def _printed(
         self, run: Run, name: str, recipe: Recipe, beats: float, metre: Metre, source: Loop

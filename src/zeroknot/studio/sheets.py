@@ -9,11 +9,11 @@ from typing import NamedTuple
 
 from zeroknot.core.errors import StretchError
 from zeroknot.core.loop import Loop
-from zeroknot.core.mixing.sheet import Event, Sheet, TrackLevel
+from zeroknot.core.mixing.sheet import Event, Sheet, TrackLevel, fades_within
 from zeroknot.core.render.any_plan import PassPlan
 from zeroknot.core.render.plan import LONGEST_LEAD_BEATS
 from zeroknot.core.units import gain_of_db
-from zeroknot.document.project import FARTHEST_BEAT, Clip, Project
+from zeroknot.document.project import FADE_MS, FARTHEST_BEAT, Clip, Project
 from zeroknot.document.strand import QUIETEST_DB, Strand
 from zeroknot.studio.placement import Placement
 
@@ -159,7 +159,9 @@ class SheetMaker:
                 frames = end - start
                 if frames <= 0:
                     continue
+                begins = crossfade if comes_over else fade_in if is_first else 0
                 ends = fade_out if is_last or is_cut else 0
+                fades = fades_within(frames, begins, crossfade if goes_over else ends)
                 yield Event(
                     id=f"{clip.id}:{one.number}" + (f":{i}" if i else ""),
                     track=clip.track,
@@ -169,10 +171,8 @@ class SheetMaker:
                     start=start - one.zero + plan.lead_frames,
                     frames=frames,
                     gain=level,
-                    fade_in=min(
-                        crossfade if comes_over else fade_in if is_first else 0, frames // 2
-                    ),
-                    fade_out=min(crossfade if goes_over else ends, frames // 2),
+                    fade_in=fades[0],
+                    fade_out=fades[1],
                 )
 
     def _passes(self, clip: Clip, strand: Strand, loop: Loop) -> Iterator[Pass]:
@@ -251,14 +251,17 @@ def is_continued(project: Project, clip: Clip, following: Clip) -> bool:
     same = ("strand", "track", "shift", "gain_db", "muted")
     if any(getattr(clip, name) != getattr(following, name) for name in same):
         return False
+    if clip.fade_out_ms != FADE_MS or following.fade_in_ms != FADE_MS:
+        return False  # somebody wants to hear a fade there
     if clip.is_whole and following.is_whole:
         return False  # placed one after the other, each begins with what leads to it
     if abs(project.clip_end(clip) - following.beat) > _SLACK:
         return False
     strand = project.strand(clip.strand)
-    if not strand.follows:
-        return False  # where its passes lie depends on where each clip begins
-    turns = (clip.slip + following.beat - clip.beat - following.slip) / strand.round_beats
+    later = clip.slip + following.beat - clip.beat - following.slip
+    if not strand.follows:  # its passes lie by where the first begins
+        return abs(later) < _SLACK
+    turns = later / strand.round_beats
     return abs(turns - round(turns)) * strand.round_beats < _SLACK
 
 

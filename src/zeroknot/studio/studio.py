@@ -166,9 +166,11 @@ class Studio:
 
     def offer(self, sha: str, maker: str, licence: str) -> OnlineLoop:
         """Lay a loop that was printed here on the exchange."""
+        loop = self.loops.get(sha)
+        self.exchange.refuse_offer(loop, licence)
         made = self.handing_over.files([sha], HandOver())
         try:
-            return self.exchange.offer(self.loops.get(sha), made.file, maker, licence)
+            return self.exchange.offer(loop, made.file, maker, licence)
         finally:
             made.file.unlink(missing_ok=True)
 

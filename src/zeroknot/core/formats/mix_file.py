@@ -25,6 +25,7 @@ KINDS: dict[Format, tuple[str, str, str]] = {  # ending, libsndfile's format and
 BITS: dict[Format, int] = {"wav16": 16, "wav24": 24, "flac": 24}
 LOUDEST_LUFS, QUIETEST_LUFS = -6.0, -40.0
 CEILING_DB = -1.0  # dBTP that a mix is held under
+HEADER_BYTES = 4096  # of a WAV, before its samples
 
 
 @dataclass(frozen=True)
@@ -67,6 +68,7 @@ class MixFile:
         self._file.title = title
         bits = BITS.get(how.format)
         self._dither = Dither(bits) if bits else None
+        self._path, self._is_float = path, how.format == "wav32"
         self._is_lossy = how.format in ("ogg", "mp3")
 
     def write(self, sound: Samples) -> None:
@@ -88,3 +90,14 @@ class MixFile:
         trace: TracebackType | None,
     ) -> None:
         self._file.close()
+        if self._is_float:
+            _without_time(self._path)
+
+
+def _without_time(path: Path) -> None:
+    """Whenever it is written it is the same file: its PEAK chunk says when, after its version."""
+    with path.open("r+b") as file:
+        at = file.read(HEADER_BYTES).find(b"PEAK")
+        if at >= 0:
+            file.seek(at + 12)
+            file.write(bytes(4))

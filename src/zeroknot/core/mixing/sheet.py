@@ -63,3 +63,14 @@ class Sheet:
     def end_frame(self) -> int:
         """One past the last sound."""
         return max((e.at + e.frames for e in self.events), default=0)
+
+
+def fades_within(frames: int, fade_in: int, fade_out: int) -> tuple[int, int]:
+    """Fades in frames as far as both have room: half of it each where they would meet."""
+    if fade_in + fade_out <= frames:
+        return fade_in, fade_out
+    half = frames // 2
+    if min(fade_in, fade_out) < half:
+        short = min(fade_in, fade_out)
+        return (short, frames - short) if fade_in < fade_out else (frames - short, short)
+    return half, half

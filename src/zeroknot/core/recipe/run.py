@@ -20,7 +20,7 @@ from zeroknot.core.formats.riff import FLOAT_BITS, LoopMark, wav_bytes
 from zeroknot.core.render.any_plan import PassPlan, plan_of_text
 from zeroknot.core.render.clicks import ClickPlan
 from zeroknot.core.render.pass_file import SEAMS, folded
-from zeroknot.core.render.span_plan import SpanPlan
+from zeroknot.core.render.range_plan import RangePlan
 from zeroknot.core.units import gain_of_db
 
 
@@ -32,7 +32,7 @@ class Run:
     gain_db   level of the whole
     """
 
-    plan: PassPlan | SpanPlan
+    plan: PassPlan | RangePlan
     seam: str = "wrap"
     with_lead: bool = False
     gain_db: float = 0.0

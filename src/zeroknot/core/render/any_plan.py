@@ -6,13 +6,13 @@ from typing import Any
 from zeroknot.core.render.clicks import ClickPlan
 from zeroknot.core.render.order_plan import OrderPlan
 from zeroknot.core.render.plan import RenderPlan
-from zeroknot.core.render.span_plan import Placed, SpanPlan
+from zeroknot.core.render.range_plan import Placed, RangePlan
 from zeroknot.core.render.voice import Voice
 from zeroknot.core.slicing.shape import Shape
 from zeroknot.core.stretch.settings import StretchSettings
 
 PassPlan = RenderPlan | OrderPlan  # what a pass of a strand is rendered by
-AnyPlan = PassPlan | SpanPlan | ClickPlan
+AnyPlan = PassPlan | RangePlan | ClickPlan
 
 
 def channels_of(plan: PassPlan, loop_channels: int) -> int:
@@ -33,10 +33,10 @@ def plan_of_text(text: str) -> AnyPlan:
     """The plan of which that is the text. Raises ValueError, KeyError or TypeError for others."""
     told = json.loads(text)
     kind = told.pop("kind")
-    if kind == "span":
+    if kind == "range":
         passes = tuple(_pass_or_order(one) for one in told.pop("passes"))
         placed = tuple(Placed(**one) for one in told.pop("placed"))
-        return SpanPlan(passes=passes, placed=placed, **told)
+        return RangePlan(passes=passes, placed=placed, **told)
     if kind == "clicks":
         strikes = tuple((int(at), float(db), int(which)) for at, db, which in told.pop("strikes"))
         return ClickPlan(strikes=strikes, **told)

@@ -1,7 +1,7 @@
 """Edits of clips. Bodies on one track do not overlap: what lies under a newer clip is trimmed."""
 
 import itertools
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from typing import Literal
 
 from pydantic import Field
@@ -15,22 +15,15 @@ from zeroknot.document.strand import LOUDEST_DB, QUIETEST_DB
 from zeroknot.document.value import Value
 
 SHORTEST_BEATS = 1 / 64
+MOST_CLIPS = 32_768  # in one edit
 
 
 class AddClips(Edit):
     kind: Literal["add_clips"] = "add_clips"
-    clips: tuple[Clip, ...] = Field(min_length=1, max_length=8192)
+    clips: tuple[Clip, ...] = Field(min_length=1, max_length=MOST_CLIPS)
 
     def apply(self, project: Project) -> Project:
-        known = {c.id for c in project.clips}
-        for clip in self.clips:
-            if clip.id in known:
-                raise EditError(f"there is a clip {clip.id!r} already")
-            known.add(clip.id)
-            project.track(clip.track)
-            project.strand(clip.strand)
-        added = project.changed(clips=(*project.clips, *self.clips))
-        return settled(added, newest=[c.id for c in self.clips])
+        return with_clips(project, self.clips)
 
     def touches(self) -> frozenset[str]:
         return frozenset(
@@ -125,15 +118,14 @@ class ReplaceClips(Edit):
     """
 
     kind: Literal["replace_clips"] = "replace_clips"
-    gone: tuple[str, ...] = Field((), max_length=4096)
-    clips: tuple[Clip, ...] = Field((), max_length=8192)
+    gone: tuple[str, ...] = Field((), max_length=MOST_CLIPS)
+    clips: tuple[Clip, ...] = Field((), max_length=MOST_CLIPS)
     what: str = Field(max_length=80)
 
     def apply(self, project: Project) -> Project:
         for id_ in self.gone:
             project.clip(id_)
-        project = project.changed(clips=without(project.clips, self.gone))
-        return AddClips(clips=self.clips).apply(project) if self.clips else project
+        return with_clips(project.changed(clips=without(project.clips, self.gone)), self.clips)
 
     def touches(self) -> frozenset[str]:
         known = {c.id for c in self.clips} | {c.track for c in self.clips}
@@ -157,6 +149,19 @@ class RemoveClips(Edit):
 
     def label(self) -> str:
         return "remove clip" if len(self.clips) == 1 else f"remove {len(self.clips)} clips"
+
+
+def with_clips(project: Project, clips: Sequence[Clip]) -> Project:
+    """The project with clips more, what lies under them trimmed away."""
+    known = {c.id for c in project.clips}
+    for clip in clips:
+        if clip.id in known:
+            raise EditError(f"there is a clip {clip.id!r} already")
+        known.add(clip.id)
+        project.track(clip.track)
+        project.strand(clip.strand)
+    added = project.changed(clips=(*project.clips, *clips))
+    return settled(added, newest=[c.id for c in clips]) if clips else added
 
 
 def settled(project: Project, newest: Collection[str]) -> Project:

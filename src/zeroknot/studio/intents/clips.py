@@ -8,26 +8,35 @@ from typing import Literal, TypeVar
 from pydantic import Field
 
 from zeroknot.core.errors import EditError
+from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 from zeroknot.core.timeline.metre_map import MetreChange
 from zeroknot.core.timeline.tempo_map import TempoPoint
 from zeroknot.document.edits.any_edit import SingleEdit, Together
-from zeroknot.document.edits.clip import SHORTEST_BEATS, ChangeClip, ReplaceClips
+from zeroknot.document.edits.clip import MOST_CLIPS, SHORTEST_BEATS, ChangeClip, ReplaceClips
 from zeroknot.document.edits.groove import SetFeel
 from zeroknot.document.edits.time import SetKeys, SetMetres, SetTempo
 from zeroknot.document.edits.track import ChangeTrack
 from zeroknot.document.groove import FeelChange
-from zeroknot.document.project import FARTHEST_BEAT, Clip, KeyChange, Project
+from zeroknot.document.project import (
+    FADE_MS,
+    FARTHEST_BEAT,
+    LONGEST_FADE_MS,
+    Clip,
+    KeyChange,
+    Project,
+)
+from zeroknot.document.strand import LOUDEST_DB, QUIETEST_DB
 from zeroknot.studio.hand import new_id
 from zeroknot.studio.intents.base import Intent, Resolved
 from zeroknot.studio.known import Known
 from zeroknot.studio.sheets import is_continued
 
-MOST_CLIPS, MOST_PIECES = 4096, 8192
+MOST_CHOSEN, MOST_PIECES = 4096, 8192
 MOST_BARS = 512
 _SLACK = 1e-6
 V = TypeVar("V")
 
-Clips = Field(min_length=1, max_length=MOST_CLIPS)
+Clips = Field(min_length=1, max_length=MOST_CHOSEN)
 
 
 class SplitClips(Intent):
@@ -46,13 +55,16 @@ class SplitClips(Intent):
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         def cuts(clip: Clip, end: float) -> Iterable[float]:
-            yield from self.beats
+            asked = list(self.beats)
             if self.every:
-                yield from _grid(project, clip.beat, end, self.every)
+                asked += _grid(project, clip.beat, end, self.every)
             if self.slices:
-                yield from _slices(project, clip, end)
+                asked += _slices(project, clip, end)
+            # A fade cannot be cut in two and sound the same.
+            first, last = _steady(project, clip, end)
+            yield from (beat for beat in asked if first <= beat <= last)
 
-        return _cut(project, self.clips, cuts, "split")
+        return _cut(project, self.clips, cuts)
 
 
 class KeepBeats(Intent):
@@ -88,14 +100,14 @@ class KeepBeats(Intent):
             raise EditError("nothing would be left of it: it covers none of those beats")
         named = " and ".join(str(b) for b in sorted(set(self.beats)))
         what = f"keep beat{'s' * (len(set(self.beats)) > 1)} {named}"
-        return Resolved(_replaced(self.clips, kept, what))
+        return Resolved(_replacing(self.clips, kept, what))
 
 
 class JoinClips(Intent):
     """Clips that go on from one another become one again."""
 
     kind: Literal["join_clips"] = "join_clips"
-    clips: tuple[str, ...] = Field(min_length=2, max_length=MOST_CLIPS)
+    clips: tuple[str, ...] = Field(min_length=2, max_length=MOST_CHOSEN)
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         rows: dict[str, list[Clip]] = {}
@@ -122,7 +134,7 @@ class JoinClips(Intent):
             raise EditError(
                 "these do not go on from one another; print the stretch to make one of them"
             )
-        return Resolved(ReplaceClips(gone=tuple(gone), clips=tuple(made), what="join clips"))
+        return Resolved(_replacing(gone, made, "join clips"))
 
 
 class SlipClips(Intent):
@@ -139,11 +151,12 @@ class SlipClips(Intent):
         slipped = []
         for id_ in self.clips:
             clip = project.clip(id_)
-            span = project.strand(clip.strand).round_beats
+            one = clip.changed(passes=1, length=None, slip=0.0)
+            span = project.clip_length(one)
             slip = (clip.slip - self.by) % span
             slip = 0.0 if span - slip < _SLACK else slip
             slipped.append(clip.changed(slip=slip, length=project.clip_length(clip)))
-        return Resolved(_replaced(self.clips, slipped, f"slip {self.by:+g} beats"))
+        return Resolved(_replacing(self.clips, slipped, f"slip {self.by:+g} beats"))
 
 
 class ChangeClips(Intent):
@@ -151,11 +164,11 @@ class ChangeClips(Intent):
 
     kind: Literal["change_clips"] = "change_clips"
     clips: tuple[str, ...] = Clips
-    gain_db: float | None = None
-    shift: float | None = None
+    gain_db: float | None = Field(None, ge=QUIETEST_DB, le=LOUDEST_DB)
+    shift: float | None = Field(None, ge=-STEEPEST_SHIFT, le=STEEPEST_SHIFT)
     muted: bool | None = None
-    fade_in_ms: float | None = None
-    fade_out_ms: float | None = None
+    fade_in_ms: float | None = Field(None, ge=0, le=LONGEST_FADE_MS)
+    fade_out_ms: float | None = Field(None, ge=0, le=LONGEST_FADE_MS)
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         said = self.model_dump(exclude={"kind", "clips"}, exclude_none=True)
@@ -174,7 +187,7 @@ class SwapMutes(Intent):
     """
 
     kind: Literal["swap_mutes"] = "swap_mutes"
-    clips: tuple[str, ...] = Field((), max_length=MOST_CLIPS)
+    clips: tuple[str, ...] = Field((), max_length=MOST_CHOSEN)
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         edits: tuple[SingleEdit, ...] = tuple(
@@ -208,9 +221,11 @@ class DoBars(Intent):
         by = end - start if self.what != "remove" else start - end
         # Where what comes later is cut off from what stays.
         line = end if self.what == "repeat" else start
-        clips: list[Clip] = []
+        cuts = (start,) if self.what == "insert" else (start, end)
+        gone: list[str] = []
+        made: list[Clip] = []
         for clip in project.clips:
-            cuts = (start,) if self.what == "insert" else (start, end)
+            clips: list[Clip] = []
             for piece in _pieces(project, clip, cuts):
                 is_in = start - _SLACK <= piece.beat < end - _SLACK
                 if self.what == "remove" and is_in:
@@ -219,25 +234,20 @@ class DoBars(Intent):
                 clips.append(piece.changed(beat=piece.beat + by) if is_later else piece)
                 if self.what == "repeat" and is_in:
                     clips.append(piece.changed(id=new_id(), beat=piece.beat + by))
-        if any(c.beat > FARTHEST_BEAT for c in clips):
+            if clips != [clip]:  # what stays as it is is nobody's business
+                gone.append(clip.id)
+                made += clips
+        if any(c.beat > FARTHEST_BEAT for c in made):
             raise EditError("the song would be too long")
-        clips = [c.changed(id=new_id()) if n > 1 else c for c, n in _counted(clips)]
         said = {"insert": "put in", "remove": "take out", "repeat": "repeat"}[self.what]
         what = f"{said} bar{'s' * (self.count > 1)} {self.bar}"
         if self.count > 1:
             what += f"–{self.bar + self.count - 1}"
-        gone = tuple(c.id for c in project.clips)
-        edits: list[SingleEdit] = [ReplaceClips(gone=gone, clips=tuple(clips), what=what)]
+        edits: list[SingleEdit] = [_replacing(gone, made, what)] if gone else []
         edits += _time_moved(project, self.what, self.bar, self.count, start, end)
+        if not edits:
+            raise EditError("nothing comes after them")
         return Resolved(Together(edits=tuple(edits), what=what))
-
-
-def _counted(clips: Iterable[Clip]) -> Iterable[tuple[Clip, int]]:
-    """Each with which of its id it is."""
-    seen: dict[str, int] = {}
-    for clip in clips:
-        seen[clip.id] = seen.get(clip.id, 0) + 1
-        yield clip, seen[clip.id]
 
 
 def _time_moved(
@@ -296,7 +306,7 @@ def _tempo_moved(
 
 
 def _cut(
-    project: Project, ids: Sequence[str], cuts: Callable[[Clip, float], Iterable[float]], what: str
+    project: Project, ids: Sequence[str], cuts: Callable[[Clip, float], Iterable[float]]
 ) -> Resolved:
     made: list[Clip] = []
     gone: list[str] = []
@@ -307,15 +317,17 @@ def _cut(
             gone.append(id_)
             made += pieces
     if not made:
-        raise EditError("there is no place inside it to cut it at")
-    if len(made) > MOST_PIECES:
-        raise EditError(f"that would be {len(made)} pieces; cut fewer clips at once")
+        raise EditError("there is no place inside it to cut it at, its fades aside")
     count = f" into {len(made)}" if len(ids) == 1 else ""
-    return Resolved(ReplaceClips(gone=tuple(gone), clips=tuple(made), what=f"{what} clip{count}"))
+    return Resolved(_replacing(gone, made, f"split clip{count}"))
 
 
-def _replaced(ids: Sequence[str], clips: Sequence[Clip], what: str) -> ReplaceClips:
-    return ReplaceClips(gone=tuple(ids), clips=tuple(clips), what=what)
+def _replacing(gone: Sequence[str], clips: Sequence[Clip], what: str) -> ReplaceClips:
+    if len(clips) > MOST_PIECES + len(gone):
+        raise EditError(f"that would be {len(clips)} pieces; choose fewer clips at once")
+    if len(clips) > MOST_CLIPS or len(gone) > MOST_CLIPS:
+        raise EditError(f"more than {MOST_CLIPS} clips cannot be changed at once")
+    return ReplaceClips(gone=tuple(gone), clips=tuple(clips), what=what)
 
 
 def _pieces(project: Project, clip: Clip, cuts: Iterable[float]) -> list[Clip]:
@@ -327,15 +339,29 @@ def _pieces(project: Project, clip: Clip, cuts: Iterable[float]) -> list[Clip]:
         if cut - places[-1] >= SHORTEST_BEATS - _SLACK:
             places.append(cut)
     places[-1] = end
-    if len(places) == 2:
+    last = len(places) - 2
+    if last == 0:
         return [clip]
     return [
         clip.changed(
             id=clip.id if i == 0 else new_id(), beat=a, length=b - a,
             slip=clip.slip + a - clip.beat,
+            fade_in_ms=clip.fade_in_ms if i == 0 else FADE_MS,
+            fade_out_ms=clip.fade_out_ms if i == last else FADE_MS,
         )
         for i, (a, b) in enumerate(itertools.pairwise(places))
     ]  # fmt: skip
+
+
+def _steady(project: Project, clip: Clip, end: float) -> tuple[float, float]:
+    """Beats between which it neither comes nor goes, but for what keeps an edge from clicking."""
+    tempo = project.tempo_map
+    first, last = clip.beat, end
+    if clip.fade_in_ms > FADE_MS:
+        first = tempo.beat_of_second(tempo.second_of_beat(first) + clip.fade_in_ms / 1000)
+    if clip.fade_out_ms > FADE_MS:
+        last = tempo.beat_of_second(tempo.second_of_beat(last) - clip.fade_out_ms / 1000)
+    return first, last
 
 
 def _grid(project: Project, start: float, end: float, every: float | None) -> Iterable[float]:

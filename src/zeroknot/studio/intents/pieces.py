@@ -21,6 +21,7 @@ from zeroknot.studio.intents.base import Intent, Resolved
 from zeroknot.studio.known import Known
 
 MOST_PIECES = 8192
+OTHER_VERSION = "what it was printed from was written by another version"
 _SLACK = 1e-6
 
 
@@ -73,7 +74,11 @@ def _parts(loop: Loop, known: Known) -> Mapping[str, Any]:
     parts = loop.recipe.made_by.get("parts") if loop.recipe else None
     if not isinstance(parts, Mapping):
         raise EditError(f"{loop.name} is no stretch of a song that was printed here")
-    missing = [s["loop"] for s in parts["strands"] if not known.loops.has(s["loop"])]
+    try:
+        missing = [s["loop"] for s in parts["strands"] if not known.loops.has(str(s["loop"]))]
+        _ = float(parts["beats"])
+    except (KeyError, TypeError, ValueError) as error:
+        raise EditError(OTHER_VERSION) from error
     if missing:
         raise EditError(f"{len(missing)} recordings that it was printed from are not here any more")
     return parts
@@ -90,7 +95,7 @@ def _laid(
         ]
         pieces = [dict(told) for told in parts["clips"]]
     except (ValidationError, ZeroKnotError, KeyError, TypeError) as error:
-        raise EditError("what it was printed from was written by another version") from error
+        raise EditError(OTHER_VERSION) from error
     tracks: dict[str, str] = {}
     edits: list[SingleEdit] = [AddStrand(strand=strand) for strand in strands]
     for told in pieces:

@@ -5,19 +5,14 @@ from pathlib import Path
 
 import numpy as np
 
-from zeroknot.core.audio import Samples
 from zeroknot.core.formats.mix_file import MixFile, MixHow
 from zeroknot.core.mixing.limiter import Limiter
 from zeroknot.core.mixing.meters import Loudness, Meter
 from zeroknot.core.render.any_plan import AnyPlan
 from zeroknot.core.render.blocks import BLOCK_FRAMES
-from zeroknot.core.render.in_blocks import InBlocks
-from zeroknot.core.render.in_chunks import Chunks, InChunks
-from zeroknot.core.render.span_plan import SpanPlan
-from zeroknot.core.render.span_run import SpanRendering
+from zeroknot.core.render.range_plan import RangePlan
 from zeroknot.core.units import db_of_gain, gain_of_db
-from zeroknot.store.audio_store import block_path
-from zeroknot.studio.tasks.rendering import render_block
+from zeroknot.studio.tasks.rendering import render_block, rendering_of
 
 PIECE_FRAMES = 8 * BLOCK_FRAMES
 MOST_LOWERED_BY_LIMITER_DB = 12.0
@@ -43,36 +38,6 @@ class Mixed:
     lowered_db: float
 
 
-class Kept(InBlocks):
-    """A render as the cache holds it; what is missing is rendered into it."""
-
-    def __init__(self, folder: Path, plan: AnyPlan):
-        self._folder, self._plan = folder, plan
-
-    @property
-    def size(self) -> int:
-        """Frames of lead, body and tail together."""
-        return self._plan.frames
-
-    def frames(self, first: int, count: int) -> Samples:
-        """float32 [channels, count]: axis frames from `first` on."""
-        raise NotImplementedError("read by the block")
-
-    def block(self, index: int) -> Samples:
-        """Block `index` of the axis: float32 [channels, up to BLOCK_FRAMES]."""
-        place = block_path(self._folder, self._plan.digest, index)
-        for _ in range(3):  # the cache may be trimmed in this very moment
-            try:
-                found = np.fromfile(place, np.float32)
-                break
-            except FileNotFoundError:
-                render_block(self._folder, self._plan, index)
-        else:
-            raise OSError("the cache loses what is laid into it; is the disk full?")
-        frames = min(BLOCK_FRAMES, self.size - index * BLOCK_FRAMES)
-        return found.reshape(found.size // frames, frames)
-
-
 def render_blocks(folder: Path, plan: AnyPlan, indices: tuple[int, ...]) -> None:
     """Lay some blocks into the cache."""
     for index in indices:
@@ -80,16 +45,13 @@ def render_blocks(folder: Path, plan: AnyPlan, indices: tuple[int, ...]) -> None
 
 
 def mix_to_file(
-    folder: Path, plan: SpanPlan, master: float, how: MixHow, title: str, file: Path, beside: Path
+    folder: Path, plan: RangePlan, master: float, how: MixHow, title: str, file: Path, beside: Path
 ) -> Mixed:
     """A stretch of the song with the master's gain, as loud as is asked, as a file.
 
     beside  where the mix may lie meanwhile; gone afterwards
     """
-    chunks = Chunks()
-    song = SpanRendering(
-        plan, [InChunks(Kept(folder, one), one.digest, chunks) for one in plan.passes]
-    )
+    song = rendering_of(folder, plan)
     before = Meter(plan.rate, plan.channels)
     try:
         with beside.open("wb") as raw:

@@ -13,6 +13,7 @@ from zeroknot.core.errors import FormatError
 from zeroknot.core.mixing.loudness import loudness
 from zeroknot.core.overview import TILE_BINS, peaks
 from zeroknot.core.render.any_plan import AnyPlan, PassPlan
+from zeroknot.core.render.blocks import BLOCK_FRAMES
 from zeroknot.core.render.clicks import ClickPlan, ClickRendering
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.in_chunks import Chunks, InChunks
@@ -22,8 +23,8 @@ from zeroknot.core.render.order_plan import OrderPlan
 from zeroknot.core.render.order_run import OrderRendering
 from zeroknot.core.render.parts_run import rendering_of_pass
 from zeroknot.core.render.plan import RenderPlan
-from zeroknot.core.render.span_plan import SpanPlan
-from zeroknot.core.render.span_run import SpanRendering
+from zeroknot.core.render.range_plan import RangePlan
+from zeroknot.core.render.range_run import RangeRendering
 from zeroknot.store.audio_store import block_path, write_whole
 from zeroknot.studio.tasks import THREADS_VARIABLE
 from zeroknot.studio.tasks.sources import KEPT_OPEN, attacks_of, midi_of, part_at, source_at
@@ -104,8 +105,40 @@ def _order(folder: Path, plan: OrderPlan) -> InBlocks:
     return OrderRendering(plan, sources)
 
 
-def _span(folder: Path, plan: SpanPlan) -> InBlocks:
-    return SpanRendering(plan, [rendering_of(folder, one) for one in plan.passes])
+def _range(folder: Path, plan: RangePlan) -> InBlocks:
+    """By what the cache holds of its passes: most of it was played before."""
+    passes = [InChunks(Kept(folder, one), one.digest, _chunks()) for one in plan.passes]
+    return RangeRendering(plan, passes)
+
+
+class Kept(InBlocks):
+    """A render as the cache holds it; what is missing is rendered into it."""
+
+    def __init__(self, folder: Path, plan: AnyPlan):
+        self._folder, self._plan = folder, plan
+
+    @property
+    def size(self) -> int:
+        """Frames of lead, body and tail together."""
+        return self._plan.frames
+
+    def frames(self, first: int, count: int) -> Samples:
+        """float32 [channels, count]: axis frames from `first` on."""
+        raise NotImplementedError("read by the block")
+
+    def block(self, index: int) -> Samples:
+        """Block `index` of the axis: float32 [channels, up to BLOCK_FRAMES]."""
+        place = block_path(self._folder, self._plan.digest, index)
+        for _ in range(3):  # the cache may be trimmed in this very moment
+            try:
+                found = np.fromfile(place, np.float32)
+                break
+            except FileNotFoundError:
+                render_block(self._folder, self._plan, index)
+        else:
+            raise OSError("the cache loses what is laid into it; is the disk full?")
+        frames = min(BLOCK_FRAMES, self.size - index * BLOCK_FRAMES)
+        return found.reshape(found.size // frames, frames)
 
 
 @lru_cache(maxsize=1)
@@ -120,5 +153,5 @@ def _clicks(folder: Path, plan: ClickPlan) -> InBlocks:
 
 # Who renders a plan, by its kind.
 RENDERERS: dict[str, Callable[[Path, Any], InBlocks]] = {
-    "pass": _pass, "notes": _notes, "order": _order, "span": _span, "clicks": _clicks,
+    "pass": _pass, "notes": _notes, "order": _order, "range": _range, "clicks": _clicks,
 }  # fmt: skip

@@ -12,7 +12,7 @@ from zeroknot.document.project import FARTHEST_BEAT
 from zeroknot.studio.hand import LONGEST_HAND
 from zeroknot.studio.jobs import told
 from zeroknot.studio.mixdown import AskedMix
-from zeroknot.studio.spans import Span
+from zeroknot.studio.song_range import SongRange
 from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
 
@@ -26,12 +26,19 @@ class PrintAsk(BaseModel):
     beat: float = Field(0.0, ge=0, le=100_000)
 
 
-class SpanAsk(BaseModel):
+class AskWhere(BaseModel):
     """start, end  beats of the song; tracks: ids, all where None"""
 
     start: float = Field(ge=0, le=FARTHEST_BEAT)
     end: float = Field(gt=0, le=FARTHEST_BEAT)
     tracks: list[str] | None = Field(None, max_length=1000)
+
+    @property
+    def where(self) -> SongRange:
+        return SongRange(self.start, self.end, None if self.tracks is None else tuple(self.tracks))
+
+
+class RangeAsk(AskWhere):
     seam: str = Field("wrap", max_length=10)
     with_lead: bool = False
 
@@ -43,25 +50,20 @@ def print_strand(studio: StudioDep, project: str, ask: PrintAsk) -> answers.Made
     return {"sha": loop.sha, "name": loop.name, "frames": loop.frames, "rate": loop.rate}
 
 
-@router.post("/projects/{project}/spans", status_code=201)
-def print_span(studio: StudioDep, project: str, ask: SpanAsk) -> answers.MadeLoop:
+@router.post("/projects/{project}/ranges", status_code=201)
+def print_range(studio: StudioDep, project: str, ask: RangeAsk) -> answers.MadeLoop:
     """A stretch of the song as a new loop on the shelf."""
     tree = studio.projects.state(project).project
-    tracks = tuple(ask.tracks) if ask.tracks is not None else None
-    loop = studio.prints.print_span(tree, Span(ask.start, ask.end, tracks), ask.seam, ask.with_lead)
+    loop = studio.prints.print_range(tree, ask.where, ask.seam, ask.with_lead)
     return {"sha": loop.sha, "name": loop.name, "frames": loop.frames, "rate": loop.rate}
 
 
-class MixAsk(BaseModel):
-    """start, end  beats of the song; tracks: ids, all where None
-    lufs         integrated loudness that is wanted; as loud as it is where None
-    is_held      under a true peak of −1 dB
+class MixAsk(AskWhere):
+    """lufs      integrated loudness that is wanted; as loud as it is where None
+    is_held   under a true peak of −1 dB
     """
 
     id: str | None = Field(None, max_length=40, description="the page's own: done once")
-    start: float = Field(ge=0, le=FARTHEST_BEAT)
-    end: float = Field(gt=0, le=FARTHEST_BEAT)
-    tracks: list[str] | None = Field(None, max_length=1000)
     stems: bool = False
     format: Format = "wav24"
     lufs: float | None = None
@@ -72,9 +74,8 @@ class MixAsk(BaseModel):
 def mix_down(studio: StudioDep, project: str, ask: MixAsk) -> answers.StartedJob:
     """Mix the song, or a stretch of it, down to a file in the background."""
     tree = studio.projects.state(project).project
-    tracks = tuple(ask.tracks) if ask.tracks is not None else None
     how = MixHow(ask.format, ask.lufs, CEILING_DB if ask.is_held else None)
-    asked = AskedMix(Span(ask.start, ask.end, tracks), how, ask.stems)
+    asked = AskedMix(ask.where, how, ask.stems)
     return {"job": told(studio.mixdowns.begin(tree, asked, ask.id))}
 
 

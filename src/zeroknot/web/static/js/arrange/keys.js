@@ -6,7 +6,7 @@
  * @typedef {{
  *   nudge: (by: number, fine: boolean) => void, shiftTrack: (by: number) => void, trim: (which: "begin" | "end", by: number) => void,
  *   copy: () => void, repeat: (by: number) => void, repeatTo: (what: "next" | "end") => void, muteClip: () => void, separate: () => void,
- *   remove: () => void, takeInHand: () => void, choose: (id: string) => void, toCoil: () => void, zoom: (by: number) => void, printSpan: () => void, mixDown: () => void,
+ *   remove: () => void, takeInHand: () => void, choose: (id: string) => void, toCoil: () => void, zoom: (by: number) => void, printRange: () => void, mixDown: () => void,
  *   splitHere: () => void, splitEvery: (every: number) => void, joinPicked: () => void, slip: (pulses: number, isFine: boolean) => void, copyPicked: () => void, paste: () => void, pickAllClips: () => void, pickNext: () => void, showChosen: () => void, swapMutes: () => void, openPieces: () => void, tryNext: (by: 1 | -1) => void, keepTried: () => void, giveTriedUp: () => void, isTrying: boolean, keepBeats: () => void,
  * }} Doing
  */
@@ -58,7 +58,7 @@ export function arrangeKeys(arrange) {
     { key: "G", does: "to the coil: its keys play", run: () => arrange.toCoil() },
     { key: "+ or =", does: "closer", repeats: true, run: () => arrange.zoom(1.4) },
     { key: "-", does: "wider", repeats: true, run: () => arrange.zoom(1 / 1.4) },
-    { key: "B", does: "print the cycle, the chosen clip, or the song, to the shelf", run: () => arrange.printSpan() },
+    { key: "B", does: "print the cycle, the chosen clip, or the song, to the shelf", run: () => arrange.printRange() },
     { key: "Shift+B", does: "mix the same down to a file", run: () => arrange.mixDown() },
   ];
 }

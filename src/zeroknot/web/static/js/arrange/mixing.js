@@ -3,7 +3,7 @@
 
 import { db } from "../format.js";
 import { ended } from "../job.js";
-import { ApiError, post } from "../net/api.js";
+import { ApiError, getJson, post } from "../net/api.js";
 
 const KEPT_AS = "zeroknot.mix";
 
@@ -11,6 +11,7 @@ const KEPT_AS = "zeroknot.mix";
 
 /** @param {import("../view.js").View} view @param {import("../session.js").Session} session */
 export const mixControls = (view, session) => {
+  const lastMix = () => `zeroknot.mix.${session.state.id}`;
   const kept = JSON.parse(localStorage.getItem(KEPT_AS) ?? "{}");
   return {
     mixFormat: kept.format ?? "wav24", mixLufs: kept.lufs ?? "", mixHeld: kept.held ?? true, mixStems: kept.stems ?? false,
@@ -45,18 +46,32 @@ export const mixControls = (view, session) => {
     /** @param {Stretch} stretch */
     async mixDownOf(stretch) {
       if (this.isMixing || !session.state.clips.length) return;
+      const id = crypto.randomUUID().replaceAll("-", "");
+      await this.followMix(async () => (await view.ask("mix", (signal) => post(`${session.path}/mixes`, {
+        id, start: stretch.from, end: stretch.to, stems: this.mixStems, format: this.mixFormat,
+        lufs: this.mixLufs === "" ? null : Number(this.mixLufs), is_held: this.mixHeld,
+      }, { signal, again: true })))?.job);
+    },
+
+    /** What was begun before another view was opened, or the page anew. */
+    async resumeMix() {
+      const id = sessionStorage.getItem(lastMix());
+      if (id) await this.followMix(() => getJson(`/api/jobs/${id}`));
+    },
+
+    /** @param {() => Promise<import("../types.js").Job | undefined>} begin */
+    async followMix(begin) {
       this.isMixing = true;
       [this.mixSaid, this.mixFile] = ["", ""];
       try {
-        const begun = await view.ask("mix", (signal) => post(`${session.path}/mixes`, {
-          id: crypto.randomUUID().replaceAll("-", ""), start: stretch.from, end: stretch.to, stems: this.mixStems, format: this.mixFormat,
-          lufs: this.mixLufs === "" ? null : Number(this.mixLufs), is_held: this.mixHeld,
-        }, { signal, again: true }));
+        const begun = await begin();
         if (!begun) return;
-        const job = await ended(session, begun.job);
+        sessionStorage.setItem(lastMix(), begun.id);
+        const job = await ended(session, begun);
         if (job.state === "done" && job.result) this.showMix(job.id, job.result);
         else this.mixSaid = "Stopped: nothing was written.";
       } catch (error) {
+        sessionStorage.removeItem(lastMix());
         if (!(error instanceof ApiError)) throw error;
         session.say(error.message, "error");
       } finally {

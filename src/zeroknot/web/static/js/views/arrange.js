@@ -6,7 +6,7 @@ import { arrangeKeys } from "../arrange/keys.js";
 import { beatsShown, clipLabel, dragged, intentOf, LEAST_BEATS, manyMoved, modeAt, placeSaid } from "../arrange/model.js";
 import { manyControls } from "../arrange/many.js";
 import { mixControls } from "../arrange/mixing.js";
-import { spanControls } from "../arrange/spans.js";
+import { rangeControls } from "../arrange/ranges.js";
 import { timeControls } from "../arrange/time.js";
 import { trackControls } from "../arrange/tracks.js";
 import { tryControls } from "../arrange/trying.js";
@@ -49,7 +49,7 @@ export const arrange = (session, app) => () => {
     lengthText: "",
     isEmpty: false,
     ...tryControls(view, session),
-    ...spanControls(session, app, view),
+    ...rangeControls(session, app, view),
     ...manyControls(view, session),
     ...mixControls(view, session),
     ...trackControls(session),
@@ -60,6 +60,7 @@ export const arrange = (session, app) => () => {
       app.laneBeat = (clientX) => this.beatAt(clientX);
       view.watch(() => this.show());
       view.keys(arrangeKeys(this));
+      void this.resumeMix();
       view.scope.on(field, "wheel", (/** @type {WheelEvent} */ e) => {
         if (!e.ctrlKey) return;
         e.preventDefault();
@@ -121,7 +122,7 @@ export const arrange = (session, app) => () => {
     },
 
     mixDown() {
-      return this.mixDownOf(this.spanOf());
+      return this.mixDownOf(this.rangeOf());
     },
 
     showSide() {
@@ -129,7 +130,7 @@ export const arrange = (session, app) => () => {
       const clip = this.chosenClip();
       if (clip) this.chooseTrackOf(clip.track);
       this.showTrack();
-      this.showSpan();
+      this.showRange();
       this.showPicked();
       if (!clip) return;
       this.clipName = strandOf(clip.strand)?.name ?? "";

@@ -6,23 +6,34 @@ import numpy as np
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.mixing.mix import envelope
+from zeroknot.core.render.blocks import BLOCK_FRAMES
 from zeroknot.core.render.in_blocks import InBlocks
-from zeroknot.core.render.span_plan import SpanPlan
+from zeroknot.core.render.range_plan import RangePlan
+
+PIECE_FRAMES = 8 * BLOCK_FRAMES
 
 
-class SpanRendering(InBlocks):
-    """A span over renderings of its passes.
+class RangeRendering(InBlocks):
+    """A range over renderings of its passes.
 
     passes  one for each of the plan's, in order
     """
 
-    def __init__(self, plan: SpanPlan, passes: Sequence[InBlocks]):
+    def __init__(self, plan: RangePlan, passes: Sequence[InBlocks]):
         self.plan, self._passes = plan, passes
 
     @property
     def size(self) -> int:
         """Frames of lead, body and tail together."""
         return self.plan.frames
+
+    def whole(self) -> Samples:
+        """float32 [2, size], added up by the piece: sums take twice the room."""
+        out = np.empty((2, self.size), np.float32)
+        for first in range(0, self.size, PIECE_FRAMES):
+            count = min(PIECE_FRAMES, self.size - first)
+            out[:, first : first + count] = self.frames(first, count)
+        return out
 
     def frames(self, first: int, count: int) -> Samples:
         """float32 [2, count]: axis frames from `first` on."""

@@ -25,13 +25,13 @@ from zeroknot.studio.intents.pieces import OpenClip, PlacePieces
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.time import SetSteadyTempo
 from zeroknot.studio.sheets import SheetMaker
-from zeroknot.studio.spans import Span
+from zeroknot.studio.song_range import SongRange
 from zeroknot.studio.studio import Studio
 from zeroknot.studio.tasks import THREADS_VARIABLE
 from zeroknot.studio.tasks.rendering import rendering_of
 
 
-class SpanPrintTest(StudioTest):
+class RangePrintTest(StudioTest):
     def setUp(self):
         super().setUp()
         self.drums = self.loop()
@@ -60,7 +60,7 @@ class SpanPrintTest(StudioTest):
 
     def printed(self, start=0.0, end=16.0, **how):
         tracks = how.pop("tracks", None)
-        return self.studio.prints.print_span(self.tree(), Span(start, end, tracks), **how)
+        return self.studio.prints.print_range(self.tree(), SongRange(start, end, tracks), **how)
 
     def test_it_is_what_the_song_plays_and_knows_its_beats(self):
         loop = self.printed(seam="cut")

@@ -12,8 +12,8 @@ from zeroknot.core.render.any_plan import plan_of_text
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.order_plan import OrderPlan
 from zeroknot.core.render.plan import RenderPlan
-from zeroknot.core.render.span_plan import EDGE_SECONDS, plan_span
-from zeroknot.core.render.span_run import SpanRendering
+from zeroknot.core.render.range_plan import EDGE_SECONDS, plan_range
+from zeroknot.core.render.range_run import RangeRendering
 from zeroknot.core.render.voice import Voice
 
 RATE, BODY = 1000, 400  # a pass of 400 frames at 1000 a second
@@ -43,7 +43,7 @@ class Sounding(InBlocks):
         return self.sound[:, first : first + count]
 
 
-class SpanTest(unittest.TestCase):
+class RangeTest(unittest.TestCase):
     def setUp(self):
         self.plans = {p.digest: p for p in (pass_of("a", lead=50, tail=80), pass_of("b"))}
         self.a, self.b = self.plans
@@ -62,7 +62,7 @@ class SpanTest(unittest.TestCase):
         return Sheet(RATE, tuple(sorted(events, key=lambda e: e.at)), tracks, 0.8)
 
     def rendered(self, plan):
-        return SpanRendering(plan, [self.renders[p.digest] for p in plan.passes])
+        return RangeRendering(plan, [self.renders[p.digest] for p in plan.passes])
 
     def mixed(self, sheet, first, frames):
         """The song without its master's level."""
@@ -71,14 +71,14 @@ class SpanTest(unittest.TestCase):
 
     def test_what_begins_in_it_belongs_to_it_with_lead_and_tail(self):
         sheet = self.sheet(self.event(self.a, 800), self.event(self.a, 1200))
-        plan = plan_span(sheet, self.plans, 800, 1600)
+        plan = plan_range(sheet, self.plans, 800, 1600)
         self.assertEqual((plan.lead_frames, plan.body_frames, plan.tail_frames), (50, 800, 80))
         whole = self.rendered(plan).whole()
         np.testing.assert_array_equal(whole, self.mixed(sheet, 750, 930))
 
     def test_what_began_before_comes_in_on_the_line_and_what_goes_on_is_cut(self):
         sheet = self.sheet(self.event(self.b, 600), self.event(self.b, 1400))
-        plan = plan_span(sheet, self.plans, 800, 1600)
+        plan = plan_range(sheet, self.plans, 800, 1600)
         self.assertEqual((plan.lead_frames, plan.tail_frames), (0, 0))
         whole, song = self.rendered(plan).whole(), self.mixed(sheet, 800, 800)
         np.testing.assert_array_equal(whole[:, EDGE:-EDGE], song[:, EDGE:-EDGE])
@@ -87,7 +87,7 @@ class SpanTest(unittest.TestCase):
 
     def test_the_lead_of_what_begins_after_it_is_none_of_it(self):
         sheet = self.sheet(self.event(self.b, 800), self.event(self.a, 1200))
-        plan = plan_span(sheet, self.plans, 800, 1200)
+        plan = plan_range(sheet, self.plans, 800, 1200)
         self.assertEqual([p.digest for p in plan.passes], [self.b])
         self.assertEqual(plan.tail_frames, 0)
 
@@ -95,7 +95,7 @@ class SpanTest(unittest.TestCase):
         sheet = self.sheet(
             self.event(self.a, 400), self.event(self.a, 800), self.event(self.a, 1200)
         )
-        plan = plan_span(sheet, self.plans, 800, 1200, as_heard=True)
+        plan = plan_range(sheet, self.plans, 800, 1200, as_heard=True)
         self.assertEqual((plan.lead_frames, plan.tail_frames), (0, 80))
         whole, song = self.rendered(plan).whole(), self.mixed(sheet, 800, 400)
         np.testing.assert_allclose(
@@ -103,14 +103,14 @@ class SpanTest(unittest.TestCase):
         )
         # From the song's beginning on what leads to it is heard.
         self.assertEqual(
-            plan_span(self.sheet(self.event(self.a, 0)), self.plans, 0, 400, as_heard=True)
+            plan_range(self.sheet(self.event(self.a, 0)), self.plans, 0, 400, as_heard=True)
             .lead_frames, 50,
         )  # fmt: skip
 
     def test_what_rang_in_from_before_is_heard(self):
         """Its tail alone lies in it: 80 frames after the one before is over."""
         sheet = self.sheet(self.event(self.a, 400), self.event(self.b, 800))
-        plan = plan_span(sheet, self.plans, 800, 1200)
+        plan = plan_range(sheet, self.plans, 800, 1200)
         whole, song = self.rendered(plan).whole(), self.mixed(sheet, 800, 400)
         np.testing.assert_array_equal(whole[:, EDGE:], song[:, EDGE:])
 
@@ -119,13 +119,13 @@ class SpanTest(unittest.TestCase):
             self.event(self.a, 0), self.event(self.b, 0, "u"), self.event(self.b, 0, "mute"),
             u=0.25, mute=0.0,
         )  # fmt: skip
-        self.assertEqual(len(plan_span(sheet, self.plans, 0, 400).placed), 2)
-        [only] = plan_span(sheet, self.plans, 0, 400, tracks=["u"]).placed
+        self.assertEqual(len(plan_range(sheet, self.plans, 0, 400).placed), 2)
+        [only] = plan_range(sheet, self.plans, 0, 400, tracks=["u"]).placed
         self.assertEqual(only.gain, 0.25)
         with self.assertRaisesRegex(EditError, "nothing sounds"):
-            plan_span(sheet, self.plans, 0, 400, tracks=["mute"])
+            plan_range(sheet, self.plans, 0, 400, tracks=["mute"])
         with self.assertRaisesRegex(EditError, "nothing sounds"):
-            plan_span(sheet, self.plans, 5000, 6000)
+            plan_range(sheet, self.plans, 5000, 6000)
 
     def test_its_text_reads_back_as_itself_orders_and_all(self):
         order = OrderPlan(
@@ -134,7 +134,7 @@ class SpanTest(unittest.TestCase):
         )  # fmt: skip
         self.plans[order.digest] = order
         sheet = self.sheet(self.event(self.a, 0), self.event(order.digest, 400))
-        plan = plan_span(sheet, self.plans, 0, 800)
+        plan = plan_range(sheet, self.plans, 0, 800)
         again = plan_of_text(plan.text)
         self.assertEqual(again, plan)
         self.assertEqual(again.digest, plan.digest)

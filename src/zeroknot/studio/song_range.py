@@ -4,20 +4,21 @@ from dataclasses import dataclass
 from typing import Any
 
 from zeroknot.core.errors import EditError
-from zeroknot.core.render.span_plan import SpanPlan, plan_span
+from zeroknot.core.render.range_plan import RangePlan, plan_range
 from zeroknot.document.project import Clip, Project
 from zeroknot.document.stored import strand_told
 from zeroknot.document.strand import Strand
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.sheets import SheetMaker
 
-LONGEST_SECONDS = 1800.0  # as long as a take may be
+LONGEST_SECONDS = 1800.0  # of a mix: as long as a take may be
+LONGEST_PRINT_SECONDS = 600.0  # of a loop, which is held in memory whole
 MOST_NAMED = 3  # loops that are told by name
 _SLACK = 1e-6  # beats
 
 
 @dataclass(frozen=True)
-class Span:
+class SongRange:
     """start, end  beats of the song
     tracks        ids of those that are meant; all where None
     """
@@ -44,6 +45,11 @@ class Span:
         """What these are placements of, each once."""
         return [project.strand(id_) for id_ in dict.fromkeys(c.strand for c in self.clips(project))]
 
+    def frames(self, project: Project) -> tuple[int, int]:
+        """Song frames of its beginning and its end."""
+        frame_of = project.tempo_map.frame_of_beat
+        return frame_of(self.start, project.rate), frame_of(self.end, project.rate)
+
     def first_bar(self, project: Project) -> int:
         return project.metre_map.bar_of_beat(self.start + _SLACK)
 
@@ -62,38 +68,40 @@ class Span:
         return f"{self.named(project)}: {', '.join(names[:MOST_NAMED])}{more}"
 
 
-def parts_of(project: Project, span: Span) -> dict[str, Any]:
+def parts_of(project: Project, where: SongRange) -> dict[str, Any]:
     """What a stretch is made of, as JSON holds it: strands, and clips from its first bar line on,
     cut at its edges. `core` carries it in the recipe; it is laid again from that."""
-    clips = span.clips(project)
+    clips = where.clips(project)
     names = {id_: i for i, id_ in enumerate(dict.fromkeys(c.strand for c in clips))}
     told = []
     for clip in clips:
-        start, end = max(clip.beat, span.start), min(project.clip_end(clip), span.end)
+        start, end = max(clip.beat, where.start), min(project.clip_end(clip), where.end)
         is_cut = start > clip.beat + _SLACK or end < project.clip_end(clip) - _SLACK
         cut = {"length": end - start, "slip": clip.slip + start - clip.beat} if is_cut else {}
-        own = clip.changed(beat=start - span.start, **cut).model_dump(mode="json", exclude={"id"})
+        own = clip.changed(beat=start - where.start, **cut).model_dump(mode="json", exclude={"id"})
         track = project.track(clip.track)
         told.append({**own, "strand": names[clip.strand], "track_name": track.name})
     return {
-        "beats": span.end - span.start,
+        "beats": where.end - where.start,
         "strands": [strand_told(project.strand(id_)) for id_ in names],
         "clips": told,
     }
 
 
-def plan_of_span(project: Project, loops: LoopStore, span: Span) -> SpanPlan:
+def plan_of_range(project: Project, loops: LoopStore, where: SongRange) -> RangePlan:
     """The plan of all that sounds there. Raises EditError where that is nothing, or too long."""
-    refuse_too_long(project, span)
+    refuse_too_long(project, where, LONGEST_PRINT_SECONDS, "; mix it down instead")
     maker = SheetMaker(project, loops.named(project.loops()))
-    first, end = (project.tempo_map.frame_of_beat(b, project.rate) for b in (span.start, span.end))
-    return plan_span(maker.arrangement(), maker.plans, first, end, span.tracks)
+    first, end = where.frames(project)
+    return plan_range(maker.arrangement(), maker.plans, first, end, where.tracks)
 
 
-def refuse_too_long(project: Project, span: Span) -> None:
-    """Raises EditError where there is nothing of it, or more than can be held."""
-    if not span.end > span.start + _SLACK:
-        raise EditError("that stretch ends where it begins")
+def refuse_too_long(
+    project: Project, where: SongRange, longest: float = LONGEST_SECONDS, instead: str = ""
+) -> None:
+    """Raises EditError where there is nothing of it, or more than so many seconds."""
+    if not where.end > where.start + _SLACK:
+        raise EditError("that range ends where it begins")
     second_of = project.tempo_map.second_of_beat
-    if second_of(span.end) - second_of(span.start) > LONGEST_SECONDS:
-        raise EditError(f"that is longer than {LONGEST_SECONDS / 60:.0f} minutes")
+    if second_of(where.end) - second_of(where.start) > longest:
+        raise EditError(f"that is longer than {longest / 60:.0f} minutes{instead}")

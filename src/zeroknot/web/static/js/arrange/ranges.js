@@ -6,14 +6,14 @@ import { barLine, nextBarLine } from "../metre.js";
 import { post } from "../net/api.js";
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app @param {import("../view.js").View} view */
-export const spanControls = (session, app, view) => ({
+export const rangeControls = (session, app, view) => ({
   chosenTrack: "", // as the view has it
   /** @returns {string[]} */
   picks: () => [],
-  spanSeam: "wrap", spanOneTrack: false, spanText: "", spanTrackText: "", isPrinting: false, spanPrinted: "", spanSha: "",
+  rangeSeam: "wrap", rangeOneTrack: false, rangeText: "", rangeTrackText: "", isPrinting: false, rangePrinted: "", rangeSha: "",
 
   /** @returns {{from: number, to: number, said: string}} beats */
-  spanOf() {
+  rangeOf() {
     const { state } = session;
     const cycle = cycleOf(session);
     if (cycle.on && cycle.to > cycle.from) return { from: cycle.from, to: cycle.to, said: "the cycle" };
@@ -23,37 +23,37 @@ export const spanControls = (session, app, view) => ({
     return { from: 0, to: nextBarLine(state.metres, state.end_beat), said: "the whole song" };
   },
 
-  showSpan() {
+  showRange() {
     const { metres, tracks, clips } = session.state;
-    const { from, to, said } = this.spanOf();
+    const { from, to, said } = this.rangeOf();
     const [first, last] = [barLine(metres, from).bar, barLine(metres, Math.max(from, to - 1e-4)).bar];
-    this.spanText = clips.length ? `${first === last ? `Bar ${first}` : `Bars ${first}–${last}`}: ${said}` : "";
-    this.spanTrackText = tracks.find((t) => t.id === this.chosenTrack)?.name ?? "";
+    this.rangeText = clips.length ? `${first === last ? `Bar ${first}` : `Bars ${first}–${last}`}: ${said}` : "";
+    this.rangeTrackText = tracks.find((t) => t.id === this.chosenTrack)?.name ?? "";
   },
 
   /** @param {string} seam */
-  setSpanSeam(seam) {
-    this.spanSeam = seam;
+  setRangeSeam(seam) {
+    this.rangeSeam = seam;
   },
 
   /** @param {boolean} one */
-  setSpanTracks(one) {
-    this.spanOneTrack = one;
+  setRangeTracks(one) {
+    this.rangeOneTrack = one;
   },
 
-  async printSpan() {
+  async printRange() {
     if (this.isPrinting || !session.state.clips.length) return;
-    const { from, to } = this.spanOf();
+    const { from, to } = this.rangeOf();
     this.isPrinting = true;
-    const made = await view.ask("span", (signal) => post(`${session.path}/spans`, {
-      start: from, end: to, tracks: this.spanOneTrack ? [this.chosenTrack] : null, seam: this.spanSeam,
+    const made = await view.ask("range", (signal) => post(`${session.path}/ranges`, {
+      start: from, end: to, tracks: this.rangeOneTrack ? [this.chosenTrack] : null, seam: this.rangeSeam,
     }, { signal, again: true })); // the same stretch twice is one loop
     this.isPrinting = false;
     if (!made) return;
-    [this.spanPrinted, this.spanSha] = [`${made.name}: on the shelf.`, made.sha];
+    [this.rangePrinted, this.rangeSha] = [`${made.name}: on the shelf.`, made.sha];
   },
 
-  takeSpan() {
-    app.go(`/p/${session.state.id}/fit/${this.spanSha}`);
+  takeRange() {
+    app.go(`/p/${session.state.id}/fit/${this.rangeSha}`);
   },
 });

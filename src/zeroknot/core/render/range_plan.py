@@ -14,12 +14,12 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 
 from zeroknot.core.errors import EditError
-from zeroknot.core.mixing.sheet import Event, Sheet
+from zeroknot.core.mixing.sheet import Event, Sheet, fades_within
 from zeroknot.core.render.addressed import Addressed
 from zeroknot.core.render.order_plan import OrderPlan
 from zeroknot.core.render.plan import RenderPlan
 
-SPAN_VERSION = 1
+RANGE_VERSION = 1
 EDGE_SECONDS = 0.003  # over which what is cut at an edge comes and goes
 NEARLY_FRAMES = 1  # a pass that begins so little before the line begins on it
 
@@ -29,7 +29,7 @@ class Placed:
     """A stretch of a pass.
 
     plan     which of the plans
-    at       frame of the span at which it begins
+    at       frame of the range at which it begins
     start    axis frame of the pass to begin with
     frames   how many
     gain     linear
@@ -46,7 +46,7 @@ class Placed:
 
 
 @dataclass(frozen=True)
-class SpanPlan(Addressed):
+class RangePlan(Addressed):
     """A stretch of the song, ready to be rendered.
 
     rate         frames per second
@@ -65,12 +65,12 @@ class SpanPlan(Addressed):
     lead_frames: int = 0
     tail_frames: int = 0
     channels: int = 2
-    version: int = SPAN_VERSION
+    version: int = RANGE_VERSION
 
     @property
     def kind(self) -> str:
         """Who renders it."""
-        return "span"
+        return "range"
 
     @property
     def frames(self) -> int:
@@ -88,14 +88,14 @@ class SpanPlan(Addressed):
         return (*self.placed, *(k for one in self.passes for k in one.knots))
 
 
-def plan_span(
+def plan_range(
     sheet: Sheet,
     plans: Mapping[str, RenderPlan | OrderPlan],
     first: int,
     end: int,
     tracks: Collection[str] | None = None,
     as_heard: bool = False,
-) -> SpanPlan:
+) -> RangePlan:
     """The plan of what sounds between two song frames.
 
     plans     of the sheet's events, by digest
@@ -124,7 +124,7 @@ def plan_span(
     if not placed:
         raise EditError("nothing sounds there")
     body = end - first
-    return SpanPlan(
+    return RangePlan(
         rate=sheet.rate,
         body_frames=body,
         passes=tuple(plans[digest] for digest in numbers),
@@ -165,5 +165,5 @@ class _Edges:
             event = replace(event, frames=self.end - event.at, fade_out=self.fade)
         if event.frames <= 0:
             return None
-        half = event.frames // 2
-        return replace(event, fade_in=min(event.fade_in, half), fade_out=min(event.fade_out, half))
+        fade_in, fade_out = fades_within(event.frames, event.fade_in, event.fade_out)
+        return replace(event, fade_in=fade_in, fade_out=fade_out)
