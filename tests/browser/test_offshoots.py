@@ -36,6 +36,10 @@ class OffshootsTest(FamilyTest):
     def grown(self):
         return [m for m in self.members() if m["kind"] == "grown"]
 
+    def print_of(self, parent):
+        known = (m for m in self.members() if m["parents"] == [parent])
+        return next((m for m in known if m["kind"] == "print"), None)
+
     def show(self, hand):
         self.open(f"offshoots/{hand}")
         expect(self.page.locator("#family-said")).to_contain_text("loop")
@@ -64,18 +68,13 @@ class OffshootsTest(FamilyTest):
         self.assertEqual(first, self.grown()[0]["id"])
         # Kept, it is a loop; then grown from again, twice.
         page.keyboard.press("k")
-        self.wait(lambda: len(self.grown()) == 3)
-        kept = next(m for m in self.members() if m["parents"] == [printed] and m["kind"] == "print")
+        kept = self.wait(lambda: self.print_of(printed))
+        self.assertEqual(len(self.grown()), 3)
         self.wait(lambda: page.evaluate(f"() => {VIEW}.oneName") == kept["name"])
         page.keyboard.press("4")
         self.wait(lambda: page.evaluate(f"() => {VIEW}.oneSaid") == "down four")
         page.keyboard.press("k")
-
-        def lower_one():
-            known = (m for m in self.members() if m["parents"] == [kept["id"]])
-            return next((m for m in known if m["kind"] == "print"), None)
-
-        lower = self.wait(lower_one)
+        lower = self.wait(lambda: self.print_of(kept["id"]))
         self.wait(lambda: page.evaluate(f"() => {VIEW}.isLoop && {VIEW}.oneSaid") == "down four")
         # Back to the first, and what is other.
         page.keyboard.press("m")
