@@ -69,7 +69,7 @@ class OffshootsTest(FamilyTest):
         # Kept, it is a loop; then grown from again, twice.
         page.keyboard.press("k")
         kept = self.wait(lambda: self.print_of(printed))
-        self.assertEqual(len(self.grown()), 3)
+        self.wait(lambda: len(self.grown()) == 3)
         self.wait(lambda: page.evaluate(f"() => {VIEW}.oneName") == kept["name"])
         page.keyboard.press("4")
         self.wait(lambda: page.evaluate(f"() => {VIEW}.oneSaid") == "down four")
