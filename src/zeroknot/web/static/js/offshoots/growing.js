@@ -66,7 +66,8 @@ export const growing = (shared) => {
       const known = new Set(shared.members.map((m) => m.id));
       shared.folded.delete(shared.focused);
       if (!await view.intent(intent) || !await shared.ask()) return;
-      const fresh = shared.members.find((m) => !known.has(m.id));
+      // What was kept a moment ago may be new to this page, too.
+      const fresh = shared.members.find((m) => !known.has(m.id) && m.kind === "grown");
       if (shared.orderBy !== "grown") void this.setOrder(shared.orderBy);
       this.showFamily();
       if (!fresh) return;
