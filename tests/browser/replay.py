@@ -2,15 +2,24 @@
 
 The log holds every order the browser's player carried out. A part is its block times its event's
 gain and fades and its own ramps; a release lets go what was ordered before it, linearly, from
-whatever it is at; levels move over 10 ms from the frame they were given at.
+whatever it is at. Tracks go through the core's desk, from run to run; where nothing but levels is
+changed by hand, these move over 14 steps of 32 frames from the frame they were given at.
 """
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
-RAMP_SECONDS = 0.01
+from zeroknot.core.mixing.desk.desk_run import DeskRun, MasterRun
+from zeroknot.core.mixing.desk.echo import EchoRun
+from zeroknot.core.mixing.desk.strip import STEP, Desk, desk_of
+from zeroknot.core.mixing.desk.strip_run import StripRun
+
+GLIDE_STEPS = 14
+LEVELS = {"level_db", "muted"}
 Line = list[tuple[float, float]]
+Runs = list[tuple[int, int, Desk | None]]  # context frame, song frame, desk
 
 
 class Replay:
@@ -21,8 +30,16 @@ class Replay:
 
     def play(self, log: list[dict], frames: int) -> np.ndarray:
         """[2, frames] from context frame 0 on."""
-        levels, master = self._levels(log)
-        out = np.zeros((2, frames))
+        sounds = self._sounds(log, frames)
+        runs = _runs(log)
+        desks = [_desk(o["sheet"]["desk"]) for o in log if o["do"] == "levels"]
+        if all(_is_plain(desk) for desk in desks):
+            return self._by_hand(log, sounds, runs, frames)
+        return self._through(desks[0], sounds, runs, frames)
+
+    def _sounds(self, log: list[dict], frames: int) -> dict[str, np.ndarray]:
+        """Of each track before its strip."""
+        out: dict[str, np.ndarray] = {}
         for part, going in _parts(log):
             first, last = part["at"], min(frames, part["at"] + part["frames"])
             if last <= first:
@@ -30,7 +47,7 @@ class Replay:
             at = np.arange(first, last, dtype=np.float64)
             event = part["event"]
             inside = part["from"] + at - part["at"]
-            gain = event["gain"] * _along(levels[event["track"]], at) * _along(master, at)
+            gain = np.full(at.size, event["gain"])
             if event["fade_in"]:
                 gain = gain * np.clip(inside / event["fade_in"], 0, 1)
             if event["fade_out"]:
@@ -43,27 +60,107 @@ class Replay:
                 gain = gain * _along([(going[0][0] - 1, 1.0), *going], at)
             block = self._read(event["digest"], part["index"])
             sound = block[:, part["offset"] : part["offset"] + last - first]
-            out[:, first:last] += sound * gain
-        return out.astype(np.float32)
+            track = out.setdefault(event["track"], np.zeros((2, frames)))
+            track[:, first:last] += sound * gain
+        return out
 
-    def _levels(self, log: list[dict]) -> tuple[dict[str, Line], Line]:
+    def _through(
+        self, desk: Desk, sounds: dict[str, np.ndarray], runs: Runs, frames: int
+    ) -> np.ndarray:
+        """Through the desk as it was told first, and as each run brings it."""
+        run, master = _Retold(desk, self._rate), MasterRun(desk, self._rate)
+        ends = [at for at, _, _ in runs[1:]] + [frames]
+        out = []
+        for (at, song, told), end in zip(runs, ends, strict=True):
+            if told:
+                run.adopt(told)
+            if end > at:
+                own = {id_: sound[:, at:end] for id_, sound in sounds.items()}
+                sums = run.run(own, song, end - at).all
+                out.append(master.run(sums, at))
+        return np.concatenate(out, axis=1)
+
+    def _by_hand(
+        self, log: list[dict], sounds: dict[str, np.ndarray], runs: Runs, frames: int
+    ) -> np.ndarray:
+        at = np.arange(frames, dtype=np.float64)
         tracks: dict[str, Line] = {}
         master: Line = []
+        levels: dict[str, dict[str, float]] = {}
         for order in log:
             if order["do"] != "levels":
                 continue
-            at = order["given"]
-            sheet = order["sheet"]
-            for track in sheet["tracks"]:
-                self._move(tracks.setdefault(track["id"], []), at, track["gain"])
-            self._move(master, at, sheet["master"])
-        return tracks, master
+            desk = _desk(order["sheet"]["desk"])
+            given = order["given"]
+            song = max((r for r in runs if r[0] <= given), key=lambda r: r[0])
+            first = given + (-(song[1] + given - song[0])) % STEP
+            for strip in desk.strips:
+                told = {name: strip.value(name) for name in LEVELS}
+                _move(tracks.setdefault(strip.id, []), first, levels.get(strip.id, told), told)
+                levels[strip.id] = told
+            told = {name: desk.master.value(name) for name in LEVELS}
+            _move(master, given, levels.get("master", told), told)
+            levels["master"] = told
+        whole = sum(sound * _along(tracks[id_], at) for id_, sound in sounds.items())
+        return (whole * _along(master, at)).astype(np.float32)
 
-    def _move(self, line: Line, at: float, gain: float) -> None:
-        if not line:
-            line.append((at, gain))
-        elif line[-1][1] != gain:
-            line += [(at, line[-1][1]), (at + RAMP_SECONDS * self._rate, gain)]
+
+class _Retold(DeskRun):
+    """A desk whose lines may be others from a run on; what it remembers stays."""
+
+    def adopt(self, desk: Desk) -> None:
+        for strip in desk.strips:
+            old = self._strips[strip.id]
+            new = StripRun(strip, old.rate)
+            new._states, new._held = old._states, old._held
+            self._strips[strip.id] = new
+        if self._echo:
+            echo = EchoRun(desk.echo, old.rate)
+            echo._line, echo._at, echo._states = (
+                self._echo._line, self._echo._at, self._echo._states,
+            )  # fmt: skip
+            self._echo = echo
+
+
+def _desk(told: dict) -> Desk:
+    rest = {name: value for name, value in told.items() if name not in ("room", "ceiling_db")}
+    desk = desk_of({**rest, "ceiling_db": told["ceiling_db"]})
+    sizes = {"level_db": told["room"]["level_db"], "size": told.get("room_size", "medium")}
+    return replace(desk, room=type(desk.room)(**sizes))
+
+
+def _is_plain(desk: Desk) -> bool:
+    strips = (*desk.strips, desk.master)
+    return not any(s.lanes or {n for n, _ in s.values} - LEVELS for s in strips)
+
+
+def _runs(log: list[dict]) -> Runs:
+    """Those that were not taken back."""
+    found: Runs = [(0, 0, None)]
+    for order in log:
+        if order["do"] == "run":
+            found = [r for r in found if r[0] < order["at"]]
+            sheet = order["sheet"]
+            found.append((order["at"], order["song"], _desk(sheet["desk"]) if sheet else None))
+    return found
+
+
+def _gain(levels: dict[str, float]) -> float:
+    db = levels["level_db"]
+    return 0.0 if db <= -60 else (1 - levels["muted"]) * 10 ** (db / 20)
+
+
+def _move(line: Line, at: float, before: dict[str, float], now: dict[str, float]) -> None:
+    if not line:
+        line.append((at, _gain(now)))
+        return
+    if before == now:
+        return
+    for i in range(GLIDE_STEPS + 1):
+        share = i / GLIDE_STEPS
+        line.append(
+            (at + i * STEP, _gain({n: before[n] + (now[n] - before[n]) * share for n in now}))
+        )
 
 
 def _parts(log: list[dict]) -> list[tuple[dict, Line]]:

@@ -23,6 +23,7 @@ OFFLINE = """async ({sheets, script, seconds}) => {
   const blocks = new Blocks(rate);
   const mixer = new Mixer(context, context.destination);
   const song = new Song(context, blocks, mixer, new Click(context), () => 0);
+  await mixer.ready;
   const log = [];
   song.player.log = log;
   const doing = {
@@ -41,6 +42,7 @@ OFFLINE = """async ({sheets, script, seconds}) => {
     song.player.wake();
     while (blocks.questions.size) await new Promise((done) => setTimeout(done, 2));
     song.player.wake();
+    await mixer.settled();
   };
   await step();
   for (let at = 1024; at < frames; at += 1024) {

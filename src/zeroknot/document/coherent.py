@@ -35,6 +35,11 @@ def coherent(project: Project) -> Project:
             raise FormatError("the song's keys do not come one after another")
         if any(a.bar >= b.bar for a, b in itertools.pairwise(project.feel)):
             raise FormatError("the song's grooves do not come one after another")
+        for track in project.tracks:
+            if track.sound.listens_to is not None:
+                project.track(track.sound.listens_to)
+        for line in (*project.master_lines, *(one for t in project.tracks for one in t.lines)):
+            line.refuse_outside()
         for clip in project.clips:
             project.track(clip.track)
             project.strand(clip.strand)

@@ -19,10 +19,12 @@ from zeroknot.core.groove.feel import Feel
 from zeroknot.core.groove.groove import Groove
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.harmony.key_map import KeyMap
+from zeroknot.core.mixing.desk.sound import PLAIN, Sound
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 from zeroknot.core.timeline.metre_map import MetreChange, MetreMap
 from zeroknot.core.timeline.tempo_map import TempoMap, TempoPoint
 from zeroknot.document.coil import Slot
+from zeroknot.document.desk import Echo, Line, Room
 from zeroknot.document.groove import FeelChange, KeptGroove
 from zeroknot.document.offshoot import Offshoot
 from zeroknot.document.strand import LONGEST_NAME, LOUDEST_DB, QUIETEST_DB, LevelDb, Strand
@@ -48,6 +50,8 @@ class Track(Named):
     level_db: LevelDb = Field(NEW_TRACK_DB, ge=QUIETEST_DB, le=LOUDEST_DB)
     muted: bool = False
     solo: bool = False
+    sound: Sound = PLAIN
+    lines: tuple[Line, ...] = ()
 
 
 class Clip(Named):
@@ -82,6 +86,7 @@ class Project(Named):
     rate  frames per second, fixed when the project is made
     offshoots  that were grown in it
     a4_hz  its concert pitch
+    ceiling_db  dBTP that its limiter holds; None: there is none
     tempo_settled  whether its tempo was ever decided: until then the first loop's is offered
     """
 
@@ -93,6 +98,11 @@ class Project(Named):
     keys: tuple[KeyChange, ...] = ()
     a4_hz: float = Field(440.0, ge=LOWEST_A4, le=HIGHEST_A4)
     master_db: LevelDb = Field(0.0, ge=QUIETEST_DB, le=LOUDEST_DB)
+    master_sound: Sound = PLAIN
+    master_lines: tuple[Line, ...] = ()
+    ceiling_db: float | None = Field(None, ge=-20.0, le=0.0)
+    room: Room = Room()
+    echo: Echo = Echo()
     grooves: tuple[KeptGroove, ...] = ()
     feel: tuple[FeelChange, ...] = ()
     tracks: tuple[Track, ...] = ()

@@ -20,7 +20,7 @@ from zeroknot.core.formats.handed import stem, unlike_names
 from zeroknot.core.formats.mix_file import MixHow
 from zeroknot.core.render.any_plan import PassPlan, plan_of_text
 from zeroknot.core.render.blocks import BLOCK_FRAMES
-from zeroknot.core.render.range_plan import RangePlan, plan_range
+from zeroknot.core.render.desk_plan import DeskPlan
 from zeroknot.document.project import Project
 from zeroknot.document.steps import in_short
 from zeroknot.store.audio_store import block_path, write_whole
@@ -29,7 +29,7 @@ from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.jobs import CancelledError, Jobs, Progress, StoppedError
 from zeroknot.studio.sheets import SheetMaker, gain
-from zeroknot.studio.song_range import SongRange, refuse_too_long
+from zeroknot.studio.song_range import SongRange, desk_plan, refuse_too_long
 
 MIX = "mix"
 PLAN, CREDITS = "plan.json", "credits.txt"
@@ -58,7 +58,7 @@ class MixPlan:
     """What is to be mixed, apart from any project.
 
     files   each with the name it gets and its plan's text, the mix first
-    master  linear
+    master  linear: the level of its strip, which stems do not go through
     credits in lines
     """
 
@@ -79,9 +79,9 @@ class MixPlan:
         return cls(**told | {"how": MixHow(**told["how"]), "files": files})
 
     @property
-    def plans(self) -> list[RangePlan]:
+    def plans(self) -> list[DeskPlan]:
         found = [plan_of_text(text) for _, text in self.files]
-        return [plan for plan in found if isinstance(plan, RangePlan)]
+        return [plan for plan in found if isinstance(plan, DeskPlan)]
 
 
 class Mixdowns:
@@ -151,10 +151,11 @@ class Mixing:
         total = len(waiting) + len(plans)
         self._render(waiting, total, step)
         told, made, how = None, [], mix.how
+        gains = [1.0] * len(plans)  # the mix goes through the master's strip itself
         for i, ((name, _), plan) in enumerate(zip(mix.files, plans, strict=True)):
             file = place / f"{name}.{how.ending}"
             task = (
-                "mix_to_file", self._folder, plan, mix.master, how, mix.title, file,
+                "mix_to_file", self._folder, plan, gains[i], how, mix.title, file,
                 place / "mix.f32",
             )  # fmt: skip
             # By workers that can be let go of, however long it takes.
@@ -165,26 +166,26 @@ class Mixing:
                 told = mixed
                 # What the mix was changed by, its stems are; a limiter is for the sum.
                 how = replace(how, lufs=None, ceiling_db=None)
-                mix = replace(mix, master=mix.master * gain(mixed.gain_db))
+                gains[1:] = [mix.master * gain(mixed.gain_db)] * (len(plans) - 1)
         assert told
         file = made[0] if len(made) == 1 else _packed(place, mix, made)
         return file, asdict(told)
 
-    def _missing(self, plan: RangePlan) -> Iterator[tuple[PassPlan, tuple[int, ...]]]:
+    def _missing(self, plan: DeskPlan) -> Iterator[tuple[PassPlan, tuple[int, ...]]]:
         """Blocks that the cache does not have, in batches."""
-        for number, one in enumerate(plan.passes):
-            wanted: set[int] = set()
-            for placed in plan.placed:
-                if placed.plan == number:
-                    first = placed.start // BLOCK_FRAMES
-                    wanted |= set(
-                        range(first, (placed.start + placed.frames - 1) // BLOCK_FRAMES + 1)
-                    )
+        passes = {one.digest: one for one in plan.passes}
+        wanted: dict[str, set[int]] = {digest: set() for digest in passes}
+        for track in plan.tracks:
+            for placed in track.range.placed:
+                last = (placed.start + placed.frames - 1) // BLOCK_FRAMES
+                blocks = set(range(placed.start // BLOCK_FRAMES, last + 1))
+                wanted[track.range.passes[placed.plan].digest] |= blocks
+        for digest, blocks in wanted.items():
             missing = [
-                i for i in sorted(wanted) if not block_path(self._folder, one.digest, i).exists()
+                i for i in sorted(blocks) if not block_path(self._folder, digest, i).exists()
             ]
             for at in range(0, len(missing), BATCH):
-                yield one, tuple(missing[at : at + BATCH])
+                yield passes[digest], tuple(missing[at : at + BATCH])
 
     def _render(
         self, waiting: list[tuple[PassPlan, tuple[int, ...]]], total: int, step: Step
@@ -219,8 +220,7 @@ def mix_plan_of(project: Project, loops: LoopStore, asked: AskedMix) -> MixPlan:
     refuse_too_long(project, where)
     maker = SheetMaker(project, loops.named(project.loops()))
     first, end = where.frames(project)
-    sheet = maker.arrangement()
-    whole = plan_range(sheet, maker.plans, first, end, where.tracks, as_heard=True)
+    whole = desk_plan(project, maker, first, end, where.tracks)
     title = f"{project.name}" if where.start <= 0 else where.named(project)
     files = [(stem("{name}", {"name": title}), whole.text)]
     if asked.stems:
@@ -229,13 +229,21 @@ def mix_plan_of(project: Project, loops: LoopStore, asked: AskedMix) -> MixPlan:
             [f"{i:02} {stem('{name}', {'name': t.name})}" for i, t in enumerate(tracks, 1)]
         )
         for track, name in zip(tracks, names, strict=True):
-            own = plan_range(sheet, maker.plans, first, end, (track.id,), as_heard=True)
             # All as long as the mix: laid side by side they are it.
-            own = replace(own, lead_frames=whole.lead_frames, tail_frames=whole.tail_frames)
-            files.append((name, own.text))
+            files.append((name, stem_plan(whole, (track.id,), ("dry",)).text))
+        for name in ("room", "echo"):
+            if whole.desk.sends(name):
+                files.append((name.title(), stem_plan(whole, whole.heard, (name,)).text))
     return MixPlan(
         title, asked.how, gain(project.master_db), tuple(files), credits_of(project, loops, where)
     )
+
+
+def stem_plan(whole: DeskPlan, heard: tuple[str, ...] | None, parts: tuple[str, ...]) -> DeskPlan:
+    """One part of a mix, before the master's strip."""
+    keys = {s.key for s in whole.desk.strips if heard is None or s.id in heard}
+    tracks = tuple(t for t in whole.tracks if heard is None or t.id in heard or t.id in keys)
+    return replace(whole, tracks=tracks, heard=heard, parts=parts, whole=False)
 
 
 def credits_of(project: Project, loops: LoopStore, where: SongRange) -> str:

@@ -1,14 +1,19 @@
 """Which stretch of the song is meant, and what sounds there?"""
 
-from dataclasses import dataclass
+from collections.abc import Collection
+from contextlib import suppress
+from dataclasses import dataclass, replace
 from typing import Any
 
 from zeroknot.core.errors import EditError
+from zeroknot.core.mixing.sheet import TrackLevel
+from zeroknot.core.render.desk_plan import BEFORE_SECONDS, DeskPlan, DeskTrack, ring_frames
 from zeroknot.core.render.range_plan import RangePlan, plan_range
 from zeroknot.document.project import Clip, Project
 from zeroknot.document.stored import strand_told
 from zeroknot.document.strand import Strand
 from zeroknot.store.loops import LoopStore
+from zeroknot.studio.desk import desk_of_project
 from zeroknot.studio.sheets import SheetMaker
 
 LONGEST_SECONDS = 1800.0  # of a mix: as long as a take may be
@@ -94,6 +99,48 @@ def plan_of_range(project: Project, loops: LoopStore, where: SongRange) -> Range
     maker = SheetMaker(project, loops.named(project.loops()))
     first, end = where.frames(project)
     return plan_range(maker.arrangement(), maker.plans, first, end, where.tracks)
+
+
+def desk_plan(
+    project: Project,
+    maker: SheetMaker,
+    first: int,
+    end: int,
+    tracks: Collection[str] | None = None,
+    as_heard: bool = True,
+) -> DeskPlan:
+    """The plan of what sounds between two song frames, through the desk.
+
+    tracks  ids of those that are meant; all where None
+    Raises EditError where nothing sounds.
+    """  # fmt: skip
+    desk = desk_of_project(project)
+    heard = {s.id for s in desk.strips if not s.is_silent and (tracks is None or s.id in tracks)}
+    keys = {s.key for s in desk.strips if s.id in heard}
+    # As a loop of its own it begins from rest; as it is heard, with what rang before it.
+    skipped = min(first, round(BEFORE_SECONDS * project.rate)) if as_heard and first > 0 else 0
+    sheet = maker.arrangement()
+    sheet = replace(sheet, tracks=tuple(TrackLevel(t.id, 1.0) for t in sheet.tracks))
+    found = []
+    for id_ in (s.id for s in desk.strips if s.id in heard | keys):
+        with suppress(EditError):  # nothing of it sounds there
+            own = plan_range(sheet, maker.plans, first - skipped, end, (id_,), as_heard)
+            found.append(DeskTrack(id_, first - skipped - own.lead_frames, own))
+    if not any(t.id in heard for t in found):
+        raise EditError("nothing sounds there")
+    lead = 0 if skipped else max(t.range.lead_frames for t in found if t.id in heard)
+    tail = max(t.range.tail_frames for t in found if t.id in heard)
+    return DeskPlan(
+        rate=project.rate,
+        at=first - lead,
+        body_frames=end - first,
+        tracks=tuple(found),
+        desk=desk,
+        lead_frames=lead,
+        tail_frames=tail + ring_frames(desk, project.rate),
+        skipped=skipped,
+        heard=None if tracks is None else tuple(sorted(heard)),
+    )
 
 
 def refuse_too_long(

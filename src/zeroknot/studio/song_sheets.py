@@ -12,13 +12,16 @@ from typing import Any
 from cachetools import LRUCache
 
 from zeroknot.core.loop import Loop
+from zeroknot.core.mixing.desk.strip import Desk
 from zeroknot.core.mixing.sheet import Event
 from zeroknot.core.render.any_plan import PassPlan, channels_of
+from zeroknot.core.render.room_plan import RoomPlan
 from zeroknot.core.timeline.grid import pulses
 from zeroknot.document.project import Project
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.audition import Audition, auditioned, match_db
 from zeroknot.studio.coil import LaidSlot, laid_coil
+from zeroknot.studio.desk import desk_of_project
 from zeroknot.studio.hand import in_hand
 from zeroknot.studio.renders import Renders
 from zeroknot.studio.sheets import HAND_TRACK, SheetMaker, gain
@@ -37,6 +40,7 @@ class SongSheet:
     hand_events: tuple[Event, ...]
     coil: tuple[LaidSlot, ...]
     grid: tuple[str, int, int]  # what the table of pulses depends on
+    desk: Desk
 
 
 class SongSheets:
@@ -77,7 +81,11 @@ class SongSheets:
         first_beat = project.tempo_map.beat_of_second(first_frame / project.rate)
         first_bar = min(1, project.metre_map.bar_of_beat(first_beat))
         grid = time_key(project), first_bar, last_bar
-        sheet = SongSheet(secrets.token_hex(8), maker, hand_events, coil, grid)
+        desk = desk_of_project(project)
+        if desk.sends("room"):
+            room = RoomPlan(desk.room.size, project.rate)
+            self._renders.know({room.digest: room})
+        sheet = SongSheet(secrets.token_hex(8), maker, hand_events, coil, grid, desk)
         with self._lock:
             self._told[sheet.token], self._last[project.id] = sheet, maker
         if before is not None and before.maker.project.id == project.id:
@@ -91,8 +99,6 @@ def _head(sheet: SongSheet, first_frame: int) -> dict[str, Any]:
     return {
         "token": sheet.token,
         "rate": project.rate,
-        "tracks": list(sheet.maker.tracks()),
-        "master": gain(project.master_db),
         "first_frame": first_frame,
         "end_frame": max(ends, default=0),
         "last_bar": project.last_bar,
@@ -104,6 +110,7 @@ def _head(sheet: SongSheet, first_frame: int) -> dict[str, Any]:
 def _whole(sheet: SongSheet) -> dict[str, Any]:
     maker = sheet.maker
     return {
+        "desk": desk_told(sheet.desk, maker.project.rate),
         "events": list(maker.arrangement().events),
         "hand_events": list(sheet.hand_events),
         "coil": _coil(sheet),
@@ -122,6 +129,7 @@ def _since(before: SongSheet, now: SongSheet) -> dict[str, Any]:
     fresh = {digest: plan for digest, plan in now.maker.plans.items() if digest not in known}
     return {
         "since": before.token,
+        "desk": None if now.desk == before.desk else desk_told(now.desk, now.maker.project.rate),
         "events": {
             "set": [event for id_, event in events.items() if old.get(id_) != event],
             "gone": [id_ for id_ in old if id_ not in events],
@@ -130,6 +138,22 @@ def _since(before: SongSheet, now: SongSheet) -> dict[str, Any]:
         "coil": None if now.coil == before.coil else _coil(now),
         "pulses": None if now.grid == before.grid else _pulses(now),
         "shapes": shapes_of(fresh, now.maker.loops),
+    }
+
+
+def desk_told(desk: Desk, rate: int) -> dict[str, Any]:
+    """A desk for the page: with where the room's impulse is, "" where nothing is sent there."""
+    room = RoomPlan(desk.room.size, rate)
+    return {
+        "strips": list(desk.strips),
+        "echo": desk.echo,
+        "room": {
+            "digest": room.digest if desk.sends("room") else "",
+            "frames": room.frames,
+            "level_db": desk.room.level_db,
+        },
+        "master": desk.master,
+        "ceiling_db": desk.ceiling_db,
     }
 
 

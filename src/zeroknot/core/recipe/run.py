@@ -19,8 +19,10 @@ from zeroknot.core.errors import FormatError, ZeroKnotError
 from zeroknot.core.formats.riff import FLOAT_BITS, LoopMark, wav_bytes
 from zeroknot.core.render.any_plan import PassPlan, plan_of_text
 from zeroknot.core.render.clicks import ClickPlan
+from zeroknot.core.render.desk_plan import DeskPlan
 from zeroknot.core.render.pass_file import SEAMS, folded
 from zeroknot.core.render.range_plan import RangePlan
+from zeroknot.core.render.room_plan import RoomPlan
 from zeroknot.core.units import gain_of_db
 
 
@@ -32,7 +34,7 @@ class Run:
     gain_db   level of the whole
     """
 
-    plan: PassPlan | RangePlan
+    plan: PassPlan | RangePlan | DeskPlan
     seam: str = "wrap"
     with_lead: bool = False
     gain_db: float = 0.0
@@ -76,8 +78,8 @@ def run_of(told: Mapping[str, Any]) -> Run:
     """Raises FormatError where that is no run."""
     try:
         plan = plan_of_text(json.dumps(told["plan"]))
-        if isinstance(plan, ClickPlan):
-            raise FormatError("ticks are no loop to be made again")
+        if isinstance(plan, ClickPlan | RoomPlan):
+            raise FormatError("that is no loop to be made again")
         lead, gain_db = bool(told["with_lead"]), float(told["gain_db"])
         return Run(plan, str(told["seam"]), lead, gain_db)
     except (ValueError, KeyError, TypeError, AttributeError) as error:

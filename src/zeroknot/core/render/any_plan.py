@@ -3,16 +3,19 @@
 import json
 from typing import Any
 
+from zeroknot.core.mixing.desk.strip import desk_of
 from zeroknot.core.render.clicks import ClickPlan
+from zeroknot.core.render.desk_plan import DeskPlan, DeskTrack
 from zeroknot.core.render.order_plan import OrderPlan
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.render.range_plan import Placed, RangePlan
+from zeroknot.core.render.room_plan import RoomPlan
 from zeroknot.core.render.voice import Voice
 from zeroknot.core.slicing.shape import Shape
 from zeroknot.core.stretch.settings import StretchSettings
 
 PassPlan = RenderPlan | OrderPlan  # what a pass of a strand is rendered by
-AnyPlan = PassPlan | RangePlan | ClickPlan
+AnyPlan = PassPlan | RangePlan | ClickPlan | DeskPlan | RoomPlan
 
 
 def channels_of(plan: PassPlan, loop_channels: int) -> int:
@@ -34,13 +37,29 @@ def plan_of_text(text: str) -> AnyPlan:
     told = json.loads(text)
     kind = told.pop("kind")
     if kind == "range":
-        passes = tuple(_pass_or_order(one) for one in told.pop("passes"))
-        placed = tuple(Placed(**one) for one in told.pop("placed"))
-        return RangePlan(passes=passes, placed=placed, **told)
+        return _range_of(told)
+    if kind == "desk":
+        tracks = tuple(
+            DeskTrack(t["id"], t["at"], _range_of(t["range"])) for t in told.pop("tracks")
+        )
+        heard = told.pop("heard", None)
+        if heard is not None:
+            told["heard"] = tuple(heard)
+        if "parts" in told:
+            told["parts"] = tuple(told["parts"])
+        return DeskPlan(tracks=tracks, desk=desk_of(told.pop("desk", {})), **told)
+    if kind == "room":
+        return RoomPlan(**told)
     if kind == "clicks":
         strikes = tuple((int(at), float(db), int(which)) for at, db, which in told.pop("strikes"))
         return ClickPlan(strikes=strikes, **told)
     return _pass_or_order(told)
+
+
+def _range_of(told: dict[str, Any]) -> RangePlan:
+    passes = tuple(_pass_or_order(one) for one in told.pop("passes"))
+    placed = tuple(Placed(**one) for one in told.pop("placed"))
+    return RangePlan(passes=passes, placed=placed, **told)
 
 
 def _pass_or_order(told: dict[str, Any]) -> PassPlan:

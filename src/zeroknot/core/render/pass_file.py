@@ -4,12 +4,15 @@ import numpy as np
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.render.any_plan import PassPlan
+from zeroknot.core.render.desk_plan import DeskPlan
 from zeroknot.core.render.range_plan import RangePlan
 
 SEAMS = ("wrap", "cut", "ring")
 
 
-def folded(plan: PassPlan | RangePlan, axis: Samples, seam: str, with_lead: bool) -> Samples:
+def folded(
+    plan: PassPlan | RangePlan | DeskPlan, axis: Samples, seam: str, with_lead: bool
+) -> Samples:
     """One pass as a file of its own.
 
     axis       float32 [channels, plan.frames]: lead, body and tail

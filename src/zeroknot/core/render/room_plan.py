@@ -38,6 +38,11 @@ class RoomPlan(Addressed):
         return 0
 
     @property
+    def body_frames(self) -> int:
+        """All of it."""
+        return self.frames
+
+    @property
     def knots(self) -> tuple[object, ...]:
         """What its size in memory is counted by."""
         return ()

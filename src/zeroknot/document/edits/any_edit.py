@@ -13,6 +13,7 @@ from zeroknot.document.edits.clip import (
     ReplaceClips,
 )
 from zeroknot.document.edits.coil import SetCoil
+from zeroknot.document.edits.desk import ChangeSound, SetCeiling, SetEcho, SetLine, SetRoom
 from zeroknot.document.edits.groove import (
     ChangeGroove,
     ForgetGroove,
@@ -52,6 +53,11 @@ SingleEdit = Annotated[
     | Tune
     | SetConcertPitch
     | SetCoil
+    | ChangeSound
+    | SetRoom
+    | SetEcho
+    | SetCeiling
+    | SetLine
     | AddOffshoots
     | ChangeOffshoot
     | DropOffshoots
@@ -73,6 +79,11 @@ AskedEdit = Annotated[
     | SetKeys
     | ChangeTrack
     | RemoveTrack
+    | ChangeSound
+    | SetRoom
+    | SetEcho
+    | SetCeiling
+    | SetLine
     | MoveClips
     | ChangeClip
     | RemoveClips,

@@ -1,5 +1,6 @@
 """Edits of tracks."""
 
+from dataclasses import replace
 from typing import Literal
 
 from pydantic import Field
@@ -9,6 +10,8 @@ from zeroknot.document.edits.base import Edit
 from zeroknot.document.project import Project, Track, replaced, without
 from zeroknot.document.strand import LONGEST_NAME, LOUDEST_DB, QUIETEST_DB
 
+MOST_TRACKS = 128  # as many as a page mixes
+
 
 class AddTrack(Edit):
     kind: Literal["add_track"] = "add_track"
@@ -17,6 +20,8 @@ class AddTrack(Edit):
     def apply(self, project: Project) -> Project:
         if any(t.id == self.track.id for t in project.tracks):
             raise EditError(f"there is a track {self.track.id!r} already")
+        if len(project.tracks) >= MOST_TRACKS:
+            raise EditError(f"a song has at most {MOST_TRACKS} tracks")
         return project.changed(tracks=(*project.tracks, self.track))
 
     def touches(self) -> frozenset[str]:
@@ -59,7 +64,14 @@ class RemoveTrack(Edit):
     def apply(self, project: Project) -> Project:
         project.track(self.track)
         clips = tuple(c for c in project.clips if c.track != self.track)
-        return project.changed(tracks=without(project.tracks, [self.track]), clips=clips)
+        left = without(project.tracks, [self.track])
+        return project.changed(tracks=tuple(self._by_itself(t) for t in left), clips=clips)
+
+    def _by_itself(self, track: Track) -> Track:
+        """A compressor that went by it goes by its own track."""
+        if track.sound.listens_to != self.track:
+            return track
+        return track.changed(sound=replace(track.sound, listens_to=None))
 
     def touches(self) -> frozenset[str]:
         return frozenset({self.track})

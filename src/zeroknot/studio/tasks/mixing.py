@@ -10,9 +10,9 @@ from zeroknot.core.mixing.limiter import Limiter
 from zeroknot.core.mixing.meters import Loudness, Meter
 from zeroknot.core.render.any_plan import AnyPlan
 from zeroknot.core.render.blocks import BLOCK_FRAMES
-from zeroknot.core.render.range_plan import RangePlan
+from zeroknot.core.render.desk_plan import DeskPlan
 from zeroknot.core.units import db_of_gain, gain_of_db
-from zeroknot.studio.tasks.rendering import render_block, rendering_of
+from zeroknot.studio.tasks.rendering import RENDERERS, render_block
 
 PIECE_FRAMES = 8 * BLOCK_FRAMES
 MOST_LOWERED_BY_LIMITER_DB = 12.0
@@ -45,19 +45,20 @@ def render_blocks(folder: Path, plan: AnyPlan, indices: tuple[int, ...]) -> None
 
 
 def mix_to_file(
-    folder: Path, plan: RangePlan, master: float, how: MixHow, title: str, file: Path, beside: Path
+    folder: Path, plan: DeskPlan, gain: float, how: MixHow, title: str, file: Path, beside: Path
 ) -> Mixed:
-    """A stretch of the song with the master's gain, as loud as is asked, as a file.
+    """A stretch of the song through its desk, as loud as is asked, as a file.
 
+    gain    linear, of all of it
     beside  where the mix may lie meanwhile; gone afterwards
     """
-    song = rendering_of(folder, plan)
+    song = RENDERERS[plan.kind](folder, plan)  # from its beginning on
     before = Meter(plan.rate, plan.channels)
     try:
         with beside.open("wb") as raw:
             for first in range(0, plan.frames, PIECE_FRAMES):
                 piece = song.frames(first, min(PIECE_FRAMES, plan.frames - first))
-                piece *= np.float32(master)
+                piece *= np.float32(gain)
                 before.feed(piece)
                 raw.write(np.ascontiguousarray(piece.T).tobytes())
         told = before.read

@@ -15,6 +15,8 @@ from zeroknot.core.overview import TILE_BINS, peaks
 from zeroknot.core.render.any_plan import AnyPlan, PassPlan
 from zeroknot.core.render.blocks import BLOCK_FRAMES
 from zeroknot.core.render.clicks import ClickPlan, ClickRendering
+from zeroknot.core.render.desk_plan import DeskPlan
+from zeroknot.core.render.desk_rendering import DeskRendering
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.in_chunks import Chunks, InChunks
 from zeroknot.core.render.kept_pieces import KeptPieces
@@ -25,6 +27,7 @@ from zeroknot.core.render.parts_run import rendering_of_pass
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.render.range_plan import RangePlan
 from zeroknot.core.render.range_run import RangeRendering
+from zeroknot.core.render.room_plan import RoomPlan, RoomRendering
 from zeroknot.store.audio_store import block_path, write_whole
 from zeroknot.studio.tasks import THREADS_VARIABLE
 from zeroknot.studio.tasks.sources import KEPT_OPEN, attacks_of, midi_of, part_at, source_at
@@ -147,6 +150,15 @@ def _chunks() -> Chunks:
     return Chunks()
 
 
+def _desk(folder: Path, plan: DeskPlan) -> InBlocks:
+    """Begun anew for each reader: it remembers where it is."""
+    return DeskRendering(plan, {t.id: _range(folder, t.range) for t in plan.tracks})
+
+
+def _room(folder: Path, plan: RoomPlan) -> InBlocks:
+    return RoomRendering(plan)
+
+
 def _clicks(folder: Path, plan: ClickPlan) -> InBlocks:
     return ClickRendering(plan)
 
@@ -154,4 +166,5 @@ def _clicks(folder: Path, plan: ClickPlan) -> InBlocks:
 # Who renders a plan, by its kind.
 RENDERERS: dict[str, Callable[[Path, Any], InBlocks]] = {
     "pass": _pass, "notes": _notes, "order": _order, "range": _range, "clicks": _clicks,
+    "desk": _desk, "room": _room,
 }  # fmt: skip

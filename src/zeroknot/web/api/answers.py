@@ -9,7 +9,10 @@ from typing import Any, Literal, NotRequired
 from typing_extensions import TypedDict
 
 from zeroknot.core.apart.parts import Parts, PartsOrAuto
-from zeroknot.core.mixing.sheet import Event, TrackLevel
+from zeroknot.core.mixing.desk.sound import Sound
+from zeroknot.core.mixing.desk.strip import EchoLine, Strip
+from zeroknot.core.mixing.sheet import Event
+from zeroknot.document.desk import Echo, Line, Room
 
 Pair = tuple[float, float]
 Knot = tuple[float, float, int]
@@ -28,13 +31,29 @@ class SheetHead(TypedDict):
 
     token: str
     rate: int
-    tracks: list[TrackLevel]
-    master: float
     first_frame: int
     end_frame: int
     last_bar: int
     close_frame: int
     time_key: str
+
+
+class SheetRoom(TypedDict):
+    """digest: of its impulse, "" where nothing is sent there; frames: of it"""
+
+    digest: str
+    frames: int
+    level_db: float
+
+
+class Desk(TypedDict):
+    """What all tracks go through, on song frames."""
+
+    strips: list[Strip]
+    echo: EchoLine
+    room: SheetRoom
+    master: Strip
+    ceiling_db: float | None
 
 
 class CoiledLoop(TypedDict):
@@ -52,6 +71,7 @@ class CoiledLoop(TypedDict):
 class Sheet(SheetHead):
     """pulses: beat, song frame, bar, number in the bar."""
 
+    desk: Desk
     events: list[Event]
     hand_events: list[Event]
     coil: list[CoiledLoop]
@@ -73,6 +93,7 @@ class SheetChange(SheetHead):
 
     revision: int
     since: str
+    desk: Desk | None
     events: EventsChange
     hand_events: list[Event] | None
     coil: list[CoiledLoop] | None
@@ -115,6 +136,8 @@ class ShownTrack(TypedDict):
     level_db: float
     muted: bool
     solo: bool
+    sound: Sound
+    lines: list[Line]
 
 
 class MetreSpan(TypedDict):
@@ -413,6 +436,11 @@ class StateHead(TypedDict):
     keys: list[ShownKey]
     a4_hz: float
     master_db: float
+    master_sound: Sound
+    master_lines: list[Line]
+    ceiling_db: float | None
+    room: Room
+    echo: Echo
     last_bar: int
     end_beat: float
     tracks: list[ShownTrack]

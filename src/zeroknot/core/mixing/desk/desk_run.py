@@ -1,7 +1,7 @@
 """How do tracks become the song? Through their strips, the room, the echo and the master's."""
 
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,9 +45,10 @@ class DeskRun:
         self._heard = set(self._strips if heard is None else heard)
         keys = {s.key for s in desk.strips if s.id in self._heard}
         self._needed = [s for s in desk.strips if s.id in self._heard or s.id in keys]
-        self._room = Convolved(impulse(desk.room.size, rate)) if desk.sends("room") else None
+        own = replace(desk, strips=tuple(s for s in desk.strips if s.id in self._heard))
+        self._room = Convolved(impulse(desk.room.size, rate)) if own.sends("room") else None
         self._room_gain = float(amplitude(np.asarray(desk.room.level_db)))
-        self._echo = EchoRun(desk.echo, rate) if desk.sends("echo") else None
+        self._echo = EchoRun(desk.echo, rate) if own.sends("echo") else None
 
     def run(self, sounds: Mapping[str, Samples], first: int, count: int) -> Sums:
         """The tracks added up.

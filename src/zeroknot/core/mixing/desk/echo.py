@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.mixing.desk.sections import BUTTERWORTH_2, high_cut, low_cut
-from zeroknot.core.mixing.desk.strip import STEP, Echo
+from zeroknot.core.mixing.desk.strip import STEP, EchoLine
 from zeroknot.core.mixing.desk.strip_run import Points, amplitude
 
 Floats = NDArray[np.float64]
@@ -18,7 +18,7 @@ LEAST_FRAMES = 2.0
 
 
 class EchoRun:
-    def __init__(self, echo: Echo, rate: int):
+    def __init__(self, echo: EchoLine, rate: int):
         self._echo = echo
         self._delay = Points("delay", echo.delay)
         self._line = np.zeros((2, round(LINE_SECONDS * rate)))

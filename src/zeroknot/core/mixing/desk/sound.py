@@ -116,4 +116,3 @@ class Sound:
 
 
 PLAIN = Sound()
-

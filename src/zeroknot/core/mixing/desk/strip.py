@@ -68,7 +68,7 @@ class Strip:
 
 
 @dataclass(frozen=True)
-class Echo:
+class EchoLine:
     """What is sent comes again, and again.
 
     delay     frames between, a lane
@@ -87,7 +87,7 @@ class Echo:
 
 
 @dataclass(frozen=True)
-class Room:
+class RoomReturn:
     """size  "small", "medium" or "large"
     level_db  at which it comes back
     """
@@ -104,8 +104,8 @@ class Desk:
     """
 
     strips: tuple[Strip, ...] = ()
-    room: Room = field(default_factory=Room)
-    echo: Echo = field(default_factory=Echo)
+    room: RoomReturn = field(default_factory=RoomReturn)
+    echo: EchoLine = field(default_factory=EchoLine)
     master: Strip = field(default_factory=lambda: Strip("master"))
     ceiling_db: float | None = None
 
@@ -133,12 +133,12 @@ def desk_of(told: Mapping[str, object]) -> Desk:
     if "master" in given:
         given["master"] = _strip_of(given["master"])
     if "room" in given:
-        given["room"] = Room(**_named(given["room"]))
+        given["room"] = RoomReturn(**_named(given["room"]))
     if "echo" in given:
         echo = _named(given["echo"])
         if "delay" in echo:
             echo["delay"] = _lane_of(echo["delay"])
-        given["echo"] = Echo(**echo)
+        given["echo"] = EchoLine(**echo)
     return Desk(**given)  # type: ignore[arg-type]
 
 

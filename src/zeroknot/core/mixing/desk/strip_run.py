@@ -140,7 +140,7 @@ def _steps(first: int, count: int) -> tuple[int, int]:
 
 
 def _level(of: Callable[[str], Floats]) -> Floats:
-    return np.where(of("muted") >= 0.5, 0.0, amplitude(of("level_db")))
+    return np.asarray((1.0 - np.clip(of("muted"), 0.0, 1.0)) * amplitude(of("level_db")))
 
 
 def _left(of: Callable[[str], Floats]) -> Floats:

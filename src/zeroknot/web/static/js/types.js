@@ -4,8 +4,10 @@
  *
  * @typedef {import("api").Event} SheetEvent
  * @typedef {import("api").Shape} Shape
- * @typedef {import("api").TrackLevel} TrackLevel
  * @typedef {import("api").SongSheet} Sheet
+ * @typedef {import("api").Desk} Desk
+ * @typedef {import("api").Sound} Sound
+ * @typedef {import("api").Line} Line
  * @typedef {import("api").HandSheet} SentSheet
  * @typedef {import("api").ShownTrack} Track
  * @typedef {import("api").MetreSpan} MetreSpan

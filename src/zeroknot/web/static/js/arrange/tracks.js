@@ -1,8 +1,6 @@
 // @ts-check
 /** The track and the master, in Arrange's side: name, level, mute, solo. */
 
-import { gainOfDb } from "../format.js";
-
 /** @param {import("../session.js").Session} session */
 export const trackControls = (session) => ({
   chosenTrack: "",
@@ -54,7 +52,7 @@ export const trackControls = (session) => ({
 
   /** While the bar is dragged: heard, not yet kept. @param {number} value */
   hearTrackLevel(value) {
-    session.engine_?.mixer.setTrack(this.chosenTrack, gainOfDb(value));
+    session.engine_?.mixer.hear(this.chosenTrack, "level_db", value);
   },
 
   /** @param {number} value */
@@ -64,7 +62,7 @@ export const trackControls = (session) => ({
 
   /** @param {number} value */
   hearMaster(value) {
-    session.engine_?.mixer.setMaster(gainOfDb(value));
+    session.engine_?.mixer.hearMaster("level_db", value);
   },
 
   /** @param {number} value */

@@ -31,6 +31,7 @@ export class Engine {
       this.hand.player.wake();
     };
     this.clock.onmessage = wake;
+    void this.mixer.ready.then(wake);
     this.blocks.onChange = wake;
   }
 
@@ -52,6 +53,7 @@ export class Engine {
 
   /** Seconds from the audio clock to the ear, as the browser tells them. */
   get latency() {
-    return this.latencyGiven ?? (this.context.baseLatency || 0) + (this.context.outputLatency || 0);
+    const late = this.latencyGiven ?? (this.context.baseLatency || 0) + (this.context.outputLatency || 0);
+    return late + this.mixer.lead / this.context.sampleRate;
   }
 }

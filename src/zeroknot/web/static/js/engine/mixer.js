@@ -1,15 +1,22 @@
 // @ts-check
-/** Tracks, their gains and meters, the master. The sums are those of the core's mix. */
+/**
+ * Tracks through their desk, the room, the master; meters of all of it. The sums are the core's, and
+ * made on the audio thread (`desk/`); here things are told to it and heard of it.
+ */
 
-/** @typedef {import("../types.js").Sheet} Sheet */
+import { getBlock } from "../net/api.js";
+import { BLOCK_FRAMES } from "./schedule.js";
+
+/** @typedef {import("../types.js").Desk} Desk */
 
 export const HAND_TRACK = "hand";
 export const COIL_TRACK = "coil";
 const COIL_GAIN = 10 ** (-6 / 20); // a new track's
-const METER_FRAMES = 2048;
-
 const RAMP_SECONDS = 0.01;
-const GONE_MS = 200;
+const MOST_TRACKS = 128; // as in document/edits/track.py
+const HELD_SECONDS = 1.5;
+const ROOM_DUE_MS = 20_000;
+const SPECTRUM_FRAMES = 4096;
 
 /** A gain that moves without a click, and knows where it is going. */
 export class Fader {
@@ -40,75 +47,211 @@ export class Fader {
   }
 }
 
+/** @typedef {{input: GainNode, slot: number, meter: Meter}} Track */
+
 export class Mixer {
   /** @param {BaseAudioContext} context @param {AudioNode} destination */
   constructor(context, destination) {
     this.context = context;
     this.destination = destination;
-    const master = stereoGain(context, 1);
-    master.connect(destination);
-    this.master = new Fader(master);
-    this.masterMeter = new Meter(context, master);
-    /** @type {Map<string, {fader: Fader, meter: Meter}>} */
+    this.masterMeter = new Meter();
+    /** What was read of the whole: powers of tenths of a second, and its true peak. @type {((read: {powers: number[], peak: number}) => void) | null} */
+    this.onRead = null;
+    /** @type {Map<string, Track>} */
     this.tracks = new Map();
     this.rest = new Fader(stereoGain(context, 1));
-    this.rest.node.connect(master);
     this.hand = new Fader(stereoGain(context, 1));
-    this.hand.node.connect(master);
     this.coil = new Fader(stereoGain(context, COIL_GAIN));
     this.coil.node.connect(this.rest.node);
+    this.roomBack = new Fader(stereoGain(context, 1));
+    this.roomBack.node.connect(this.rest.node);
+    /** The impulse that the room has, or waits for. */
+    this.roomDigest = "";
+    /** @type {ConvolverNode | null} */
+    this.room = null;
+    /** Told before there was anybody to tell it to. @type {{desk: object[], master: object[]}} */
+    this.untold = { desk: [], master: [] };
+    /** @type {AudioWorkletNode | null} */
+    this.desk = null;
+    /** @type {AudioWorkletNode | null} */
+    this.master = null;
+    /** The sound of the track that is looked at, after its strip. */
+    this.looked = new AnalyserNode(context, { fftSize: SPECTRUM_FRAMES, smoothingTimeConstant: 0.7, minDecibels: -110, maxDecibels: 0 });
+    /** @type {Map<number, () => void>} */
+    this.pings = new Map();
+    /** dB by which compressors turn down, by track. @type {Map<string, number>} */
+    this.down = new Map();
+    /** Frames by which the whole is late. */
+    this.lead = 0;
+    /** dB by which its ceiling lowers the whole, at most, just now. */
+    this.lowered = 0;
+    /** Whose lanes the desk has. @type {Desk | null} */
+    this.told = null;
+    this.ends = new AbortController();
+    this.isReady = false;
+    /** There is a desk from here on. */
+    this.ready = this.build();
   }
 
-  /** Take over levels; new tracks begin at theirs, those that went are let go. @param {Pick<Sheet, "tracks" | "master">} sheet */
-  adopt(sheet) {
-    for (const { id, gain } of sheet.tracks) {
-      const track = this.tracks.get(id);
-      if (track) track.fader.to(gain);
-      else this.add(id, gain);
+  async build() {
+    await this.context.audioWorklet.addModule(new URL("./desk/desk-worklet.js", import.meta.url));
+    this.desk = new AudioWorkletNode(this.context, "desk", { numberOfInputs: MOST_TRACKS, numberOfOutputs: 3, outputChannelCount: [2, 2, 2] });
+    this.master = new AudioWorkletNode(this.context, "master", {
+      numberOfOutputs: 1, outputChannelCount: [2], channelCount: 2, channelCountMode: "explicit",
+    });
+    this.desk.connect(this.rest.node, 0);
+    this.desk.connect(this.looked, 2);
+    this.rest.node.connect(this.master);
+    this.hand.node.connect(this.master);
+    this.master.connect(this.destination);
+    this.desk.port.onmessage = ({ data }) => this.heardOfDesk(data);
+    this.master.port.onmessage = ({ data }) => this.heardOfMaster(data);
+    for (const said of this.untold.desk) this.desk.port.postMessage(said);
+    for (const said of this.untold.master) this.master.port.postMessage(said);
+    this.untold = { desk: [], master: [] };
+    for (const { input, slot } of this.tracks.values()) input.connect(this.desk, 0, slot);
+    if (this.room) this.desk.connect(this.room, 1);
+    this.isReady = true;
+  }
+
+  /** @param {"desk" | "master"} whom @param {object} said */
+  tell(whom, said) {
+    const node = this[whom];
+    if (node) node.port.postMessage(said);
+    else this.untold[whom].push(said);
+  }
+
+  /** All that was told is done. @returns {Promise<unknown>} */
+  async settled() {
+    await this.ready;
+    return Promise.all([this.ping("desk"), this.ping("master")]);
+  }
+
+  /** @param {"desk" | "master"} whom @returns {Promise<void>} */
+  ping(whom) {
+    const number = Math.random();
+    return new Promise((done) => {
+      this.pings.set(number, done);
+      this.tell(whom, { kind: "ping", number });
+    });
+  }
+
+  /** Tracks that are new sound from here on, those that went no more. @param {Desk} desk */
+  keepTracks(desk) {
+    const kept = new Set(desk.strips.map(({ id }) => id));
+    for (const [id, { input }] of this.tracks) {
+      if (kept.has(id)) continue;
+      this.tracks.delete(id);
+      input.disconnect();
     }
-    const kept = new Set(sheet.tracks.map(({ id }) => id));
-    for (const [id, track] of this.tracks) if (!kept.has(id)) this.drop(id, track);
-    this.master.to(sheet.master);
+    for (const id of kept) this.track(id);
+    this.tell("desk", { kind: "slots", slots: [...this.tracks].map(([id, { slot }]) => [id, slot]) });
   }
 
-  /** @param {string} id @param {number} level */
-  add(id, level) {
-    const node = stereoGain(this.context, level);
-    node.connect(this.rest.node);
-    const track = { fader: new Fader(node), meter: new Meter(this.context, node) };
+  /** Take a desk over; what is other goes over in a moment. @param {Desk} desk @param {boolean} [isItsTime] else what moves along the song stays as it is: it goes by another time */
+  adopt(desk, isItsTime = true) {
+    this.keepTracks(desk);
+    this.tell("desk", { kind: "tell", sheet: { strips: desk.strips, echo: desk.echo }, isItsTime });
+    if (isItsTime) this.told = desk;
+    this.tell("master", { kind: "tell", strip: desk.master, ceiling: desk.ceiling_db });
+    void this.useRoom(desk.room);
+  }
+
+  /** From a context frame on song frames count from there, or stand there. @param {number} context @param {number} song @param {boolean} isMoving @param {Desk | null} desk null: as it was told last */
+  run(context, song, isMoving, desk) {
+    const sheet = desk && desk !== this.told ? { strips: desk.strips, echo: desk.echo } : null;
+    if (desk) this.told = desk;
+    this.tell("desk", { kind: "run", context, song, isMoving, sheet });
+  }
+
+  /** @param {Desk["room"]} room */
+  async useRoom({ digest, frames, level_db: level }) {
+    this.roomBack.to(10 ** (level / 20));
+    if (!digest || digest === this.roomDigest) return;
+    this.roomDigest = digest;
+    const buffer = new AudioBuffer({ numberOfChannels: 2, length: frames, sampleRate: this.context.sampleRate });
+    try {
+      for (let index = 0; index * BLOCK_FRAMES < frames; index += 1) {
+        const data = new Float32Array(await getBlock(`/api/renders/${digest}/${index}`, ROOM_DUE_MS, this.ends.signal));
+        const count = data.length / 2;
+        for (let c = 0; c < 2; c += 1) buffer.copyToChannel(data.subarray(c * count, (c + 1) * count), c, index * BLOCK_FRAMES);
+      }
+    } catch {
+      // Without an answer there is no room yet; the next sheet asks again.
+      if (this.roomDigest === digest) this.roomDigest = "";
+      return;
+    }
+    if (this.roomDigest !== digest) return;
+    const { room } = this;
+    this.room = new ConvolverNode(this.context, { buffer, disableNormalization: true });
+    this.room.connect(this.roomBack.node);
+    this.desk?.connect(this.room, 1);
+    if (!room) return;
+    this.desk?.disconnect(room, 1);
+    room.disconnect();
+  }
+
+  /** @param {string} id @returns {Track} */
+  track(id) {
+    const known = this.tracks.get(id);
+    if (known) return known;
+    const taken = new Set([...this.tracks.values()].map((t) => t.slot));
+    const slot = Array.from({ length: MOST_TRACKS }, (_, i) => i).find((i) => !taken.has(i)) ?? 0;
+    const track = { input: stereoGain(this.context, 1), slot, meter: new Meter() };
+    if (this.desk) track.input.connect(this.desk, 0, slot);
     this.tracks.set(id, track);
     return track;
-  }
-
-  /** @param {string} id @param {{fader: Fader, meter: Meter}} track */
-  drop(id, track) {
-    this.tracks.delete(id);
-    track.fader.to(0);
-    setTimeout(() => {
-      track.fader.node.disconnect();
-      track.meter.end();
-    }, GONE_MS);
   }
 
   /** Where events of a track sound. @param {string} id */
   input(id) {
     if (id === COIL_TRACK) return this.coil.node;
-    return id === HAND_TRACK ? this.hand.node : (this.tracks.get(id) ?? this.add(id, 1)).fader.node;
+    return id === HAND_TRACK ? this.hand.node : this.track(id).input;
   }
 
-  /** While a level is dragged. @param {string} id @param {number} gain */
-  setTrack(id, gain) {
-    this.tracks.get(id)?.fader.to(gain);
+  /** While something of a track is dragged. @param {string} id @param {string} name @param {number} value */
+  hear(id, name, value) {
+    this.tell("desk", { kind: "hear", id, name, value });
   }
 
-  /** @param {number} gain */
-  setMaster(gain) {
-    this.master.to(gain);
+  /** @param {string} name @param {number} value */
+  hearMaster(name, value) {
+    this.tell("master", { kind: "hear", name, value });
   }
 
   /** The arrangement, without what is in hand. @param {boolean} heard */
   hearRest(heard) {
     this.rest.to(heard ? 1 : 0);
+  }
+
+  /** Whose spectrum is to be seen. @param {string} id */
+  look(id) {
+    this.tell("desk", { kind: "look", id });
+  }
+
+  /** @param {{number?: number, peaks?: [string, [number, number]][], down?: [string, number][]}} told */
+  heardOfDesk({ number, peaks, down }) {
+    if (number !== undefined) return this.answered(number);
+    const now = this.context.currentTime;
+    const heard = new Map(peaks);
+    for (const [id, { meter }] of this.tracks) meter.feed(heard.get(id) ?? [0, 0], now);
+    this.down = new Map(down);
+  }
+
+  /** @param {{number?: number, peaks: [number, number], powers: number[], peak: number, down: number, lowered: number, lead: number}} told */
+  heardOfMaster({ number, peaks, powers, peak, down, lowered, lead }) {
+    if (number !== undefined) return this.answered(number);
+    this.masterMeter.feed(peaks, this.context.currentTime);
+    this.down.set("master", down);
+    this.lead = lead;
+    this.lowered = -20 * Math.log10(lowered);
+    this.onRead?.({ powers, peak });
+  }
+
+  /** @param {number} number */
+  answered(number) {
+    this.pings.get(number)?.();
+    this.pings.delete(number);
   }
 }
 
@@ -119,36 +262,28 @@ export function stereoGain(context, gain) {
 
 /** The peak of the last moments, and one that is held. */
 export class Meter {
-  /** @param {BaseAudioContext} context @param {AudioNode} input */
-  constructor(context, input) {
-    this.sides = [0, 1].map(() => new AnalyserNode(context, { fftSize: METER_FRAMES }));
-    this.splitter = new ChannelSplitterNode(context, { numberOfOutputs: 2 });
-    input.connect(this.splitter);
-    this.sides.forEach((side, i) => this.splitter.connect(side, i));
-    this.samples = new Float32Array(METER_FRAMES);
+  constructor() {
+    this.peaks = [0, 0];
     this.held = [0, 0];
     this.heldAt = [0, 0];
     this.isOver = false;
   }
 
-  /** Peaks of both sides now and held, linear. @param {number} now seconds */
-  read(now) {
-    const peaks = this.sides.map((side, i) => {
-      side.getFloatTimeDomainData(this.samples);
-      let peak = 0;
-      for (const sample of this.samples) peak = Math.max(peak, Math.abs(sample));
-      if (peak >= this.held[i] || now - this.heldAt[i] > 1.5) {
+  /** @param {number[]} peaks of both sides, linear @param {number} now seconds */
+  feed(peaks, now) {
+    this.peaks = peaks;
+    peaks.forEach((peak, i) => {
+      if (peak >= this.held[i] || now - this.heldAt[i] > HELD_SECONDS) {
         this.held[i] = peak;
         this.heldAt[i] = now;
       }
       if (peak > 1) this.isOver = true;
-      return peak;
     });
-    return { peaks, held: this.held, isOver: this.isOver };
   }
 
-  end() {
-    this.splitter.disconnect();
+  /** Peaks of both sides now and held, linear. */
+  read() {
+    return { peaks: this.peaks, held: this.held, isOver: this.isOver };
   }
 
   clearOver() {

@@ -26,8 +26,9 @@ export class Player {
    * @param {BaseAudioContext} context @param {import("./blocks.js").Blocks} blocks @param {Plan} plan
    * @param {(event: SheetEvent) => AudioNode} output where an event sounds
    * @param {Other} [other]
+   * @param {{isReady: boolean, ready: Promise<void>} | null} [mixer] that it sounds through: nothing begins before that is there
    */
-  constructor(context, blocks, plan, output, other = () => undefined) {
+  constructor(context, blocks, plan, output, other = () => undefined, mixer = null) {
     this.context = context;
     this.blocks = blocks;
     this.plan = plan;
@@ -38,6 +39,8 @@ export class Player {
     this.sounding = new Set();
     /** All that was ordered and when, where somebody wants to know. @type {(import("./song-plan.js").SongOrder & {given: number})[] | null} */
     this.log = null;
+    this.mixer = mixer;
+    void mixer?.ready.then(() => this.wake());
   }
 
   /** The frame that the audio clock is at. */
@@ -48,6 +51,10 @@ export class Player {
   /** Do what the plan orders up to a little ahead, and ask for what it wants next. */
   wake() {
     const { now } = this;
+    if (this.mixer && !this.mixer.isReady) {
+      this.blocks.want(this, this.plan.wanted(now), now);
+      return;
+    }
     for (const order of this.plan.advance(now, this.blocks)) {
       this.log?.push({ ...order, given: now });
       if (order.do === "part") this.start(order);

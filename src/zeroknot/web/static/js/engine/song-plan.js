@@ -22,8 +22,9 @@ import { READY_SECONDS, wantedOf } from "./wanted.js";
 /** @typedef {import("../types.js").SheetEvent} SheetEvent */
 /** @typedef {import("./handout.js").Known} Known */
 /** @typedef {import("./handout.js").Order} Order */
-/** @typedef {{do: "levels", sheet: Sheet}} LevelsOrder */
-/** @typedef {Order | LevelsOrder} SongOrder */
+/** isItsTime: what sounds goes by the time of that sheet. @typedef {{do: "levels", sheet: Sheet, isItsTime: boolean}} LevelsOrder */
+/** From a context frame on song frames count from `song`, or stand there; sheet: whose desk it is, null where that was told. @typedef {{do: "run", at: number, song: number, isMoving: boolean, sheet: Sheet | null}} RunOrder */
+/** @typedef {Order | LevelsOrder | RunOrder} SongOrder */
 /** @typedef {import("./wanted.js").Wanted} Wanted */
 /** @typedef {import("./song-way.js").Line} Line */
 /** @typedef {import("./song-way.js").Cycle} Cycle */
@@ -60,6 +61,8 @@ export class SongPlan extends SongWay {
     this.switched = [];
     /** @type {LevelsOrder | null} */
     this.levels = null;
+    /** @type {RunOrder[]} */
+    this.runs = [];
   }
 
   /** Does something that was asked for wait for its first blocks? */
@@ -79,8 +82,8 @@ export class SongPlan extends SongWay {
   /** Take a sheet: at once when still; its levels always at once. @param {Sheet} sheet @param {number} now */
   adopt(sheet, now) {
     this.newest = Laid.of(sheet, this.withHand, this.coiled);
-    this.levels = { do: "levels", sheet };
     this.compare(now);
+    this.levels = { do: "levels", sheet, isItsTime: this.pending !== "time" };
   }
 
   /** What is in hand joins the song, or leaves it. @param {string | null} strand @param {number} now */
@@ -174,6 +177,7 @@ export class SongPlan extends SongWay {
     this.noteEnd(now);
     this.handout.cut(Math.ceil(now + this.handout.joinFrames), true);
     this.handout.runs = [];
+    this.runs.push({ do: "run", at: Math.ceil(now), song: this.newest?.frameOf(this.startBeat) ?? 0, isMoving: false, sheet: this.newest?.sheet ?? null });
     this.isPlaying = false;
     this.settled = now;
     this.over = null;
@@ -235,7 +239,9 @@ export class SongPlan extends SongWay {
     }
     const levels = this.levels ? [this.levels] : [];
     this.levels = null;
-    return [...levels, ...this.handout.take()];
+    const { runs } = this;
+    this.runs = [];
+    return [...levels, ...runs, ...this.handout.take()];
   }
 
   /** The song frame to begin with. @param {Laid} laid @param {number} beat */
@@ -268,6 +274,9 @@ export class SongPlan extends SongWay {
     const cycle = this.cycleFrames(laid);
     const end = cycle && song < cycle.to ? cycle.to : Infinity;
     this.handout.begin(context, song, laid.sheet, laid.events, (e) => laid.cutOf(e, end));
+    // What was told of the newest holds already where it goes by the same time.
+    const isNewest = this.newest?.sheet.time_key === laid.sheet.time_key;
+    this.runs.push({ do: "run", at: context, song, isMoving: true, sheet: isNewest ? this.newest?.sheet ?? null : laid.sheet });
     this.noteSwitch(context);
   }
 

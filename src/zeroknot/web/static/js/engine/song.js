@@ -16,10 +16,11 @@ export class Song {
     this.latency = latency;
     this.plan = new SongPlan(context.sampleRate);
     this.player = new Player(context, blocks, this.plan, (event) => mixer.input(event.track), (order) => {
-      if (order.do === "levels") mixer.adopt(order.sheet);
+      if (order.do === "levels") mixer.adopt(order.sheet.desk, order.isItsTime);
+      else if (order.do === "run") mixer.run(order.at, order.song, order.isMoving, order.sheet?.desk ?? null);
       else if (order.do === "click") click.at(order.at / context.sampleRate, order.isOne);
       else if (order.do === "hush") click.hush(order.at / context.sampleRate);
-    });
+    }, mixer);
   }
 
   get isPlaying() {

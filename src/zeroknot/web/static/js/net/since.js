@@ -21,7 +21,7 @@ export function stateWith(state, said) {
 export function sheetWith(sheet, said) {
   if (!("since" in said)) return said;
   if (!sheet || said.since !== sheet.token) return null;
-  const { since, events, hand_events, coil: coiled, pulses, shapes, ...head } = said;
+  const { since, desk, events, hand_events, coil: coiled, pulses, shapes, ...head } = said;
   const dropped = new Set([...events.gone, ...events.set.map((e) => e.id)]);
   const laid = [...sheet.events.filter((e) => !dropped.has(e.id)), ...events.set];
   laid.sort((a, b) => a.at - b.at || (a.id < b.id ? -1 : 1));
@@ -31,7 +31,7 @@ export function sheetWith(sheet, said) {
   /** @type {Sheet["shapes"]} */
   const used = {};
   for (const { digest } of [...laid, ...hand, ...coil.flatMap((loop) => loop.events)]) used[digest] = known[digest];
-  return { ...head, events: laid, hand_events: hand, coil, pulses: pulses ?? sheet.pulses, shapes: used };
+  return { ...head, desk: desk ?? sheet.desk, events: laid, hand_events: hand, coil, pulses: pulses ?? sheet.pulses, shapes: used };
 }
 
 /**

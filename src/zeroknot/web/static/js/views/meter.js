@@ -39,7 +39,7 @@ export function defineMeter(session) {
     /** What sounds now; in words, twice a second. */
     read() {
       const now = performance.now() / 1000;
-      const read = this.meter()?.read(now) ?? { peaks: [0, 0], held: [0, 0], isOver: false };
+      const read = this.meter()?.read() ?? { peaks: [0, 0], held: [0, 0], isOver: false };
       [this.peaks, this.held, this.isOver] = [read.peaks, read.held, read.isOver];
       if (now - this.told <= 0.5) return;
       this.told = now;

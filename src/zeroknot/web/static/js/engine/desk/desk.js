@@ -14,7 +14,7 @@ import { amplitude, highCut, lowCut, STEP, Strip, valueAt } from "./strip.js";
 /** @typedef {import("./strip.js").Lane} Lane */
 /** @typedef {{delay: Lane, feedback: number, low_cut_hz: number, high_cut_hz: number, crossed: boolean, level_db: number}} EchoSheet */
 /** @typedef {{strips: import("./strip.js").StripSheet[], echo: EchoSheet}} DeskSheet */
-/** From a context frame on song frames count from `song`, and this is the desk; `sheet` null: as it is. @typedef {{context: number, song: number, sheet: DeskSheet | null}} Run */
+/** From a context frame on song frames count from `song`, or stand there, and this is the desk; `sheet` null: as it is. @typedef {{context: number, song: number, isMoving: boolean, sheet: DeskSheet | null}} Run */
 /** What is added up: both sides of each. @typedef {{dry: Float32Array[], room: Float32Array[]}} Sums */
 
 const Q = 0.7071067811865476;
@@ -30,28 +30,30 @@ export class Desk {
     this.echo = new Echo(rate);
     /** @type {Run[]} by when they begin; the first has begun */
     this.runs = [];
-    /** The song frame of the next frame. */
+    /** The song frame of the next frame; where the song stands still it counts on from where it stands. */
     this.song = 0;
-    this.isMoving = false;
+    /** The song frame on which it stands; null while it goes. @type {number | null} */
+    this.stands = 0;
     this.isJump = true;
   }
 
-  /** @param {DeskSheet} sheet */
-  adopt(sheet) {
+  /** @param {DeskSheet} sheet @param {boolean} [isItsTime] else lanes stay as they are: they go by another time */
+  adopt(sheet, isItsTime = true) {
+    if (isItsTime) for (const run of this.runs) if (run.sheet) run.sheet = sheet;
     const kept = new Set(sheet.strips.map((s) => s.id));
     for (const id of this.strips.keys()) if (!kept.has(id)) this.strips.delete(id);
     for (const told of sheet.strips) {
       let strip = this.strips.get(told.id);
       if (!strip) this.strips.set(told.id, strip = new Strip(told.id, this.rate));
-      strip.tell(told);
+      strip.tell(told, isItsTime);
     }
-    this.echo.tell(sheet.echo);
+    this.echo.tell(isItsTime ? sheet.echo : { ...sheet.echo, delay: this.echo.sheet.delay });
   }
 
-  /** From a context frame on the song goes on elsewhere, or stands still where song is null. @param {number} context @param {number | null} song @param {DeskSheet | null} sheet */
-  run(context, song, sheet) {
-    this.runs = this.runs.filter((r) => r.context < context);
-    this.runs.push({ context, song: song ?? NaN, sheet });
+  /** What was to begin there or later is not begun. @param {Run} run */
+  run(run) {
+    this.runs = this.runs.filter((r) => r.context < run.context);
+    this.runs.push(run);
   }
 
   /**
@@ -66,9 +68,8 @@ export class Desk {
       const into = ((this.song % STEP) + STEP) % STEP;
       const next = this.runs.length ? this.runs[0].context - context : Infinity;
       const to = Math.min(count, from + STEP - into, next);
-      if (into === 0 || this.isJump) this.step(this.song - into);
+      if (into === 0 || this.isJump) this.step(this.stands ?? this.song - into);
       this.mix(input, from, to, into, sums);
-      // Standing still, steps go on by, so that what glides gets there.
       this.song += to - from;
       from = to;
     }
@@ -76,9 +77,9 @@ export class Desk {
 
   /** @param {Run} run */
   begin(run) {
-    if (run.sheet) this.adopt(run.sheet);
-    this.isMoving = !Number.isNaN(run.song);
-    if (this.isMoving) this.song = run.song;
+    if (run.sheet) this.adopt(run.sheet, true);
+    this.song = run.song;
+    this.stands = run.isMoving ? null : run.song;
     this.isJump = true;
   }
 

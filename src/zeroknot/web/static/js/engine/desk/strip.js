@@ -112,10 +112,10 @@ export class Strip {
     this.wasMoved = false;
   }
 
-  /** Taken over; what is other goes over. @param {Omit<StripSheet, "id">} sheet */
-  tell({ values, lanes, key }) {
+  /** Taken over; what is other goes over. @param {Omit<StripSheet, "id">} sheet @param {boolean} [isItsTime] else lanes stay as they are */
+  tell({ values, lanes, key }, isItsTime = true) {
     this.key = key;
-    this.lanes = new Map(lanes);
+    if (isItsTime) this.lanes = new Map(lanes);
     const told = { ...NEUTRAL, ...Object.fromEntries(values) };
     for (const name of Object.keys(NEUTRAL)) if (told[name] !== this.to[name]) this.set(name, told[name]);
     this.isStale = true;
@@ -125,7 +125,7 @@ export class Strip {
   /** By hand. @param {string} name @param {number} value */
   set(name, value) {
     this.to[name] = value;
-    if (this.isNew || name.endsWith("_slope") || name === "muted" || this.lanes.has(name)) {
+    if (this.isNew || name.endsWith("_slope") || this.lanes.has(name)) {
       this.at[name] = value;
       this.glides.delete(name);
     } else this.glides.set(name, (value - this.at[name]) / GLIDE_STEPS);
@@ -177,7 +177,7 @@ export class Strip {
 
   gainsNow() {
     const { at } = this;
-    const level = at.muted >= 0.5 ? 0 : amplitude(at.level_db);
+    const level = (1 - Math.min(1, Math.max(0, at.muted))) * amplitude(at.level_db);
     return [
       level * Math.cos((Math.min(1, Math.max(0, at.pan)) * Math.PI) / 2), level * Math.cos((Math.min(1, Math.max(0, -at.pan)) * Math.PI) / 2),
       amplitude(at.room_db), amplitude(at.echo_db),

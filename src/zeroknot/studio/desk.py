@@ -1,0 +1,116 @@
+"""How does a project sound through its desk? Its tracks' strips, on song frames.
+
+What is said in beats is worked out here, so that the core and the page run by the same numbers.
+"""
+
+import itertools
+import math
+from collections.abc import Iterator, Mapping
+
+from zeroknot.core.mixing.desk.strip import Desk, EchoLine, Lane, RoomReturn, Strip
+from zeroknot.core.timeline.tempo_map import TempoMap
+from zeroknot.document.desk import Line, LinePoint
+from zeroknot.document.edits.desk import MASTER
+from zeroknot.document.project import Project
+
+CURVE_PARTS = 24  # straight ones of a bent line
+ECHO_GRID_BEATS = 1 / 8  # at which an echo's time is told where the tempo moves
+LEAST_BEND = 0.01
+
+
+def desk_of_project(project: Project) -> Desk:
+    """All of it, with who is silent because another is solo."""
+    solo = any(t.solo for t in project.tracks)
+    strips = tuple(
+        Strip.of(
+            track.id, track.sound, track.level_db, track.muted or (solo and not track.solo),
+            _lanes(project, track.lines, solo and not track.solo),
+        )
+        for track in project.tracks
+    )  # fmt: skip
+    lanes = _lanes(project, project.master_lines, False)
+    return Desk(
+        strips,
+        RoomReturn(project.room.size, project.room.level_db),
+        _echo(project),
+        Strip.of(MASTER, project.master_sound, project.master_db, lanes=lanes),
+        project.ceiling_db,
+    )
+
+
+def _lanes(project: Project, lines: tuple[Line, ...], is_out: bool) -> Mapping[str, Lane]:
+    """is_out: another track is solo, whatever its own line says."""
+    return {
+        line.name: lane_of(line, project.tempo_map, project.rate)
+        for line in lines
+        if not (is_out and line.name == "muted")
+    }
+
+
+def lane_of(line: Line, tempo: TempoMap, rate: int) -> Lane:
+    """A line's points on song frames; bent ones, and those over a ramp of the tempo, in parts."""
+    in_octaves = line.name.endswith("_hz")
+    points = [
+        (tempo.frame_of_beat(beat, rate), math.log2(value) if in_octaves else value)
+        for beat, value in _points(line, tempo)
+    ]
+    return tuple(points)
+
+
+def _points(line: Line, tempo: TempoMap) -> Iterator[tuple[float, float]]:
+    in_octaves = line.name.endswith("_hz")
+    for point, following in itertools.pairwise(line.points):
+        yield point.beat, point.value
+        if point.shape == "step":
+            yield following.beat, point.value
+            continue
+        is_straight = abs(point.bend) < LEAST_BEND
+        if is_straight and tempo.is_steady_between(point.beat, following.beat):
+            continue
+        for i in range(1, CURVE_PARTS):
+            share = i / CURVE_PARTS
+            yield (
+                point.beat + (following.beat - point.beat) * share,
+                _between(point, following, share, in_octaves),
+            )
+    yield line.points[-1].beat, line.points[-1].value
+
+
+def _between(point: LinePoint, following: LinePoint, share: float, in_octaves: bool) -> float:
+    if abs(point.bend) >= LEAST_BEND:
+        share = math.expm1(point.bend * share) / math.expm1(point.bend)
+    if in_octaves:
+        return float(point.value * (following.value / point.value) ** share)
+    return point.value + (following.value - point.value) * share
+
+
+def _echo(project: Project) -> EchoLine:
+    echo = project.echo
+    return EchoLine(
+        delay=echo_delay(project.tempo_map, project.rate, echo.beats),
+        feedback=echo.feedback,
+        low_cut_hz=echo.low_cut_hz,
+        high_cut_hz=echo.high_cut_hz,
+        crossed=echo.crossed,
+        level_db=echo.level_db,
+    )
+
+
+def echo_delay(tempo: TempoMap, rate: int, beats: float) -> Lane:
+    """Frames back to where the song was so many beats ago, along the song."""
+    last = tempo.points[-1].beat + beats
+    breaks = {p.beat for p in tempo.points} | {p.beat + beats for p in tempo.points}
+    grid = {i * ECHO_GRID_BEATS for i in range(math.ceil(last / ECHO_GRID_BEATS) + 1)}
+    found: list[tuple[int, float]] = []
+    for beat in sorted(breaks | grid):
+        at = tempo.frame_of_beat(beat, rate)
+        back = float(at - tempo.frame_of_beat(beat - beats, rate))
+        # Whole frames may be one apart where the tempo is the same.
+        if found and abs(found[-1][1] - back) <= 1.0:
+            back = found[-1][1]
+        if len(found) > 1 and found[-1][1] == found[-2][1] == back:
+            found[-1] = (at, back)
+        else:
+            found.append((at, back))
+    is_steady = all(back == found[0][1] for _, back in found)
+    return tuple(found[:1] if is_steady else found)

@@ -1,0 +1,122 @@
+// @ts-check
+/** On the audio thread: the tracks' desk, and what their sum goes through. */
+
+import { Desk } from "./desk.js";
+import { Limiter } from "./limiter.js";
+import { PowerMeter } from "./meters.js";
+import { STEP, Strip } from "./strip.js";
+
+/** @typedef {import("./desk.js").DeskSheet} DeskSheet */
+/** @typedef {import("./strip.js").StripSheet} StripSheet */
+/**
+ * @typedef {{kind: "tell", sheet: DeskSheet, isItsTime: boolean} | {kind: "run", context: number, song: number, isMoving: boolean, sheet: DeskSheet | null}
+ *   | {kind: "slots", slots: [string, number][]} | {kind: "hear", id: string, name: string, value: number}
+ *   | {kind: "look", id: string} | {kind: "ping", number: number}} DeskSaid
+ * @typedef {{kind: "tell", strip: StripSheet, ceiling: number | null} | {kind: "hear", name: string, value: number}
+ *   | {kind: "ping", number: number}} MasterSaid
+ */
+
+const BLOCK = 128;
+const METER_BLOCKS = 8; // between two messages
+
+class DeskProcessor extends AudioWorkletProcessor {
+  constructor() {
+    super();
+    this.desk = new Desk(sampleRate);
+    /** @type {Map<string, number>} the input that a track sounds on */
+    this.slots = new Map();
+    /** The track whose sound goes out by itself, to be looked at. */
+    this.looked = "";
+    /** @type {Map<string, [number, number]>} */
+    this.peaks = new Map();
+    this.blocks = 0;
+    this.port.onmessage = (/** @type {MessageEvent<DeskSaid>} */ { data }) => this.told(data);
+  }
+
+  /** @param {DeskSaid} said */
+  told(said) {
+    if (said.kind === "tell") this.desk.adopt(said.sheet, said.isItsTime);
+    else if (said.kind === "run") this.desk.run(said);
+    else if (said.kind === "slots") this.slots = new Map(said.slots);
+    else if (said.kind === "hear") this.desk.strips.get(said.id)?.set(said.name, said.value);
+    else if (said.kind === "look") this.looked = said.id;
+    else this.port.postMessage({ number: said.number });
+  }
+
+  /** @param {Float32Array[][]} inputs @param {Float32Array[][]} outputs */
+  process(inputs, outputs) {
+    const [dry, room, looked] = outputs;
+    const input = (/** @type {string} */ id) => inputs[this.slots.get(id) ?? -1];
+    this.desk.process(currentFrame, input, BLOCK, { dry, room });
+    for (const strip of this.desk.strips.values()) {
+      if (strip.heard) this.measure(strip);
+      if (strip.id === this.looked && strip.heard) looked.forEach((side, c) => side.set(strip.sound[c]));
+    }
+    this.blocks += 1;
+    if (this.blocks % METER_BLOCKS === 0) {
+      const strips = [...this.desk.strips.values()];
+      this.port.postMessage({ peaks: [...this.peaks], down: strips.filter((s) => s.down > 0.01).map((s) => [s.id, s.down]) });
+      this.peaks.clear();
+    }
+    return true;
+  }
+
+  /** @param {Strip} strip */
+  measure(strip) {
+    let most = this.peaks.get(strip.id);
+    if (!most) this.peaks.set(strip.id, most = [0, 0]);
+    for (let c = 0; c < 2; c += 1) for (let i = 0; i < BLOCK; i += 1) most[c] = Math.max(most[c], Math.abs(strip.sound[c][i]));
+  }
+}
+
+class MasterProcessor extends AudioWorkletProcessor {
+  constructor() {
+    super();
+    this.strip = new Strip("master", sampleRate);
+    /** @type {Limiter | null} */
+    this.limiter = null;
+    /** @type {number | null} */
+    this.ceiling = null;
+    this.meter = new PowerMeter(sampleRate);
+    this.peaks = [0, 0];
+    this.blocks = 0;
+    this.port.onmessage = (/** @type {MessageEvent<MasterSaid>} */ { data }) => this.told(data);
+  }
+
+  /** @param {MasterSaid} said */
+  told(said) {
+    if (said.kind === "tell") {
+      this.strip.tell(said.strip);
+      if (said.ceiling !== this.ceiling) {
+        this.ceiling = said.ceiling;
+        this.limiter = said.ceiling === null ? null : new Limiter(sampleRate, said.ceiling);
+      }
+    } else if (said.kind === "hear") this.strip.set(said.name, said.value);
+    else this.port.postMessage({ number: said.number });
+  }
+
+  /** @param {Float32Array[][]} inputs @param {Float32Array[][]} outputs */
+  process([input], [output]) {
+    const { strip } = this;
+    for (let from = 0; from < BLOCK; from += STEP) {
+      strip.step(currentFrame + from, false);
+      strip.filter(input, from, from + STEP);
+      strip.finish(strip.sound, from, from + STEP, 0);
+    }
+    output.forEach((side, c) => side.set(strip.sound[c]));
+    this.limiter?.run(output[0], output[1]);
+    this.meter.feed(output[0], output[1]);
+    output.forEach((side, c) => { for (const x of side) this.peaks[c] = Math.max(this.peaks[c], Math.abs(x)); });
+    this.blocks += 1;
+    if (this.blocks % METER_BLOCKS === 0) {
+      const lowered = this.limiter ? this.limiter.least : 1;
+      this.port.postMessage({ peaks: this.peaks, ...this.meter.take(), down: strip.down, lowered, lead: this.limiter?.lead ?? 0 });
+      if (this.limiter) this.limiter.least = 1;
+      this.peaks = [0, 0];
+    }
+    return true;
+  }
+}
+
+registerProcessor("desk", DeskProcessor);
+registerProcessor("master", MasterProcessor);
