@@ -13,13 +13,16 @@ import numpy as np
 
 from zeroknot.core.mixing.desk.desk_run import DeskRun, MasterRun
 from zeroknot.core.mixing.desk.echo import EchoRun
-from zeroknot.core.mixing.desk.strip import STEP, Desk, desk_of
+from zeroknot.core.mixing.desk.room_sizes import ROOMS
+from zeroknot.core.mixing.desk.strip import STEP, Desk, Lane, RoomReturn, desk_of, value_at
 from zeroknot.core.mixing.desk.strip_run import StripRun
+from zeroknot.core.render.room_plan import RoomPlan
 
 GLIDE_STEPS = 14
+RATE = 44_100
 LEVELS = {"level_db", "muted"}
 Line = list[tuple[float, float]]
-Runs = list[tuple[int, int, Desk | None]]  # context frame, song frame, desk
+Runs = list[tuple[int, int, Desk | None, bool]]  # context frame, song frame, desk, does it move?
 
 
 class Replay:
@@ -69,11 +72,11 @@ class Replay:
     ) -> np.ndarray:
         """Through the desk as it was told first, and as each run brings it."""
         run, master = _Retold(desk, self._rate), MasterRun(desk, self._rate)
-        ends = [at for at, _, _ in runs[1:]] + [frames]
+        ends = [run[0] for run in runs[1:]] + [frames]
         out = []
-        for (at, song, told), end in zip(runs, ends, strict=True):
-            if told:
-                run.adopt(told)
+        for (at, song, told, is_moving), end in zip(runs, ends, strict=True):
+            desk = told or desk
+            run.adopt(desk if is_moving else _standing(desk, song))
             if end > at:
                 own = {id_: sound[:, at:end] for id_, sound in sounds.items()}
                 sums = run.run(own, song, end - at).all
@@ -125,8 +128,21 @@ class _Retold(DeskRun):
 def _desk(told: dict) -> Desk:
     rest = {name: value for name, value in told.items() if name not in ("room", "ceiling_db")}
     desk = desk_of({**rest, "ceiling_db": told["ceiling_db"]})
-    sizes = {"level_db": told["room"]["level_db"], "size": told.get("room_size", "medium")}
-    return replace(desk, room=type(desk.room)(**sizes))
+    room = told["room"]
+    size = next((s for s in ROOMS if RoomPlan(s, RATE).digest == room["digest"]), "medium")
+    return replace(desk, room=RoomReturn(size, room["level_db"]))
+
+
+def _standing(desk: Desk, song: int) -> Desk:
+    """Its lines where they are at a frame of the song."""
+
+    def still(lane: Lane) -> Lane:
+        return ((0, value_at(lane, song)),)
+
+    strips = tuple(
+        replace(s, lanes=tuple((n, still(lane)) for n, lane in s.lanes)) for s in desk.strips
+    )
+    return replace(desk, strips=strips, echo=replace(desk.echo, delay=still(desk.echo.delay)))
 
 
 def _is_plain(desk: Desk) -> bool:
@@ -136,12 +152,13 @@ def _is_plain(desk: Desk) -> bool:
 
 def _runs(log: list[dict]) -> Runs:
     """Those that were not taken back."""
-    found: Runs = [(0, 0, None)]
+    found: Runs = [(0, 0, None, False)]
     for order in log:
         if order["do"] == "run":
             found = [r for r in found if r[0] < order["at"]]
             sheet = order["sheet"]
-            found.append((order["at"], order["song"], _desk(sheet["desk"]) if sheet else None))
+            desk = _desk(sheet["desk"]) if sheet else None
+            found.append((order["at"], order["song"], desk, order["isMoving"]))
     return found
 
 

@@ -8,7 +8,10 @@ from zeroknot.core.mixing.mix import mix
 from zeroknot.settings import Settings
 from zeroknot.store.audio_store import block_path
 from zeroknot.studio.executors import Executors
+from zeroknot.studio.sheets import SheetMaker
+from zeroknot.studio.song_range import desk_plan
 from zeroknot.studio.studio import Studio
+from zeroknot.studio.tasks.rendering import rendering_of
 
 # The player that plays live, on an offline clock that stands still while blocks are on their way.
 # script: [second, what is done] in order; "sheet" takes the sheet of that number.
@@ -137,6 +140,83 @@ class SoundTest(BrowserTest):
         # And it never clicks: no step larger than the loops' own.
         step = np.abs(np.diff(browser, axis=1)).max()
         self.assertLess(step, 1.5 * np.abs(np.diff(self.python_loops(log), axis=1)).max())
+
+    def with_every_effect(self):
+        """The arrangement with all of the desk in it, a ramp of the tempo and a change of key."""
+        state = self.arranged()
+        one, two, three = (t["id"] for t in state["tracks"])
+        self.intent(kind="change_sound", track=one, values={
+            "low_cut_hz": 80, "low_cut_slope": 24, "bell1_db": 5, "high_db": 4, "threshold_db": -30,
+            "ratio": 4, "makeup_db": 6, "room_db": -9,
+        })  # fmt: skip
+        self.intent(kind="change_sound", track=two, listens_to=one, values={
+            "threshold_db": -36, "ratio": 8, "drive_db": 6, "pan": -0.4, "echo_db": -6,
+            "bell2_db": -8, "low_db": 3,
+        })  # fmt: skip
+        self.intent(kind="change_sound", track=three, values={
+            "high_cut_hz": 3000, "high_cut_slope": 24, "pan": 0.5, "room_db": -15, "echo_db": -12,
+        })  # fmt: skip
+        self.intent(kind="change_sound", track="master", values={
+            "low_cut_hz": 30, "threshold_db": -20, "ratio": 2, "high_db": 1.5,
+        })  # fmt: skip
+        line = [{"beat": 1, "value": -3, "bend": 2}, {"beat": 4, "value": -24},
+                {"beat": 6, "value": 0, "shape": "step"}, {"beat": 7, "value": -6}]  # fmt: skip
+        self.intent(kind="set_line", track=one, name="level_db", points=line)
+        sweep = [{"beat": 0.5, "value": 40}, {"beat": 5, "value": 1500}, {"beat": 8, "value": 20}]
+        self.intent(kind="set_line", track=two, name="low_cut_hz", points=sweep)
+        mutes = [{"beat": 0, "value": 0, "shape": "step"}, {"beat": 3, "value": 1, "shape": "step"},
+                 {"beat": 3.5, "value": 0}]  # fmt: skip
+        self.intent(kind="set_line", track=three, name="muted", points=mutes)
+        self.intent(kind="set_tempo_point", beat=3, bpm=101, shape="ramp")
+        self.intent(kind="set_tempo_point", beat=7, bpm=88)
+        self.intent(kind="set_key_at", bar=1, key="C")
+        self.intent(kind="set_key_at", bar=2, key="D")
+        self.intent(kind="set_room", room={"size": "small", "level_db": -2})
+        return self.intent(kind="set_echo", echo={"beats": 0.75, "feedback": 0.5})
+
+    def test_the_page_plays_what_is_mixed_down_with_every_effect(self):
+        self.with_every_effect()
+        self.open("arrange")
+        sheet = self.sheet()
+        mixed = self.mixed_down()
+        browser, python, log = self.play(
+            [sheet], [[0, "sheet", 0], [0, "play", 0]], mixed.shape[1] / sheet["rate"] + 0.5
+        )
+        self.assert_null(browser, python)
+        begun = next(o["at"] for o in log if o["do"] == "run")
+        heard = browser[:, begun : begun + mixed.shape[1]]
+        # What rings when the song stops, stops with what is sent: compared up to there.
+        end = sheet["close_frame"] - sheet["first_frame"]
+        self.assert_null(heard[:, :end], mixed[:, :end])
+
+    def test_every_effect_over_jumps_a_cycle_and_another_time(self):
+        self.with_every_effect()
+        self.open("arrange")
+        sheets = [self.sheet()]
+        self.intent(kind="set_tempo_point", beat=5, bpm=130)
+        sheets.append(self.sheet())
+        script = [
+            [0, "sheet", 0], [0, "play", 0], [1.3, "go", 5], [2.2, "cycle", 4, 5.5], [4.1, "go", 1],
+            [4.9, "cycle", 0, 0], [5.2, "sheet", 1], [8.5, "go", 3.3], [9.4, "cycle", 3, 4],
+            [10.9, "go", 6.2], [11.5, "cycle", 0, 0],
+        ]  # fmt: skip
+        browser, python, log = self.play(sheets, script, 12.5)
+        self.assertGreater(sum(o["do"] == "run" for o in log), 6)
+        windows = [(i, browser[:, i : i + 55_125], python[:, i : i + 55_125])
+                   for i in range(0, browser.shape[1], 55_125)]  # fmt: skip
+        self.assertEqual(len(windows), 10)
+        for at, one, other in windows:
+            with self.subTest(at):
+                self.assert_null(one, other)
+
+    def mixed_down(self):
+        """The song as a file, by the core alone."""
+        studio = Studio(Settings(data=self.data), Executors.inline())
+        self.addCleanup(studio.close)
+        project = studio.projects.state(self.project).project
+        maker = SheetMaker(project, studio.loops.named(project.loops()))
+        plan = desk_plan(project, maker, 0, project.tempo_map.frame_of_beat(16, project.rate))
+        return rendering_of(self.data, plan).whole()
 
     def python_loops(self, log):
         """Every block that was heard, one after the other, as loud as it was."""

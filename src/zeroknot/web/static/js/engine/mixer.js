@@ -67,6 +67,8 @@ export class Mixer {
     this.roomBack.node.connect(this.rest.node);
     /** The impulse that the room has, or waits for. */
     this.roomDigest = "";
+    /** @type {Promise<void>} */
+    this.roomComes = Promise.resolve();
     /** @type {ConvolverNode | null} */
     this.room = null;
     /** Told before there was anybody to tell it to. @type {{desk: object[], master: object[]}} */
@@ -124,6 +126,7 @@ export class Mixer {
   /** All that was told is done. @returns {Promise<unknown>} */
   async settled() {
     await this.ready;
+    await this.roomComes;
     return Promise.all([this.ping("desk"), this.ping("master")]);
   }
 
@@ -154,7 +157,7 @@ export class Mixer {
     this.tell("desk", { kind: "tell", sheet: { strips: desk.strips, echo: desk.echo }, isItsTime });
     if (isItsTime) this.told = desk;
     this.tell("master", { kind: "tell", strip: desk.master, ceiling: desk.ceiling_db });
-    void this.useRoom(desk.room);
+    this.roomComes = this.useRoom(desk.room);
   }
 
   /** From a context frame on song frames count from there, or stand there. @param {number} context @param {number} song @param {boolean} isMoving @param {Desk | null} desk null: as it was told last */

@@ -175,9 +175,11 @@ export class SongPlan extends SongWay {
   /** Nothing sounds any more, and what is newest is there when it plays again. @param {number} now */
   end(now) {
     this.noteEnd(now);
+    const at = Math.ceil(now);
+    const run = this.handout.runAt(at);
+    if (run) this.runs.push({ do: "run", at, song: run.song + at - run.context, isMoving: false, sheet: null });
     this.handout.cut(Math.ceil(now + this.handout.joinFrames), true);
     this.handout.runs = [];
-    this.runs.push({ do: "run", at: Math.ceil(now), song: this.newest?.frameOf(this.startBeat) ?? 0, isMoving: false, sheet: this.newest?.sheet ?? null });
     this.isPlaying = false;
     this.settled = now;
     this.over = null;
