@@ -291,6 +291,8 @@ class EveryKeyTest(BrowserTest):
         step("B", lambda: len(self.server.rows()) == rows + 1)
         step("U", lambda: self.page.locator(".notice").filter(has_text="no stretch").count() > 0)
         self.troubles[:] = [t for t in self.troubles if "422" not in t]
+        step("E", lambda: self.page.locator("#eq").is_visible())
+        step("E", lambda: not self.page.locator("#eq").is_visible())
         step("Shift+B", lambda: "LUFS" in self.page.locator("#mix-said").inner_text())
         step("Escape", lambda: clip.get_attribute("aria-pressed") == "false")
         self.page.locator("#strip").focus()  # let go, it is chosen again by going there again
@@ -300,7 +302,7 @@ class EveryKeyTest(BrowserTest):
         self.page.locator("#strip").focus()
         step("ArrowUp", lambda: told("track") != first)
         step("ArrowDown", lambda: told("track") == first)
-        bound = set(self.page.evaluate(BOUND, "Arrange"))
+        bound = set(self.page.evaluate(BOUND, "Arrange")) | set(self.page.evaluate(BOUND, "Sound"))
         step("Delete", lambda: told("beat") is None)
         self.page.locator(".clip").first.focus()
         self.press("Enter", lambda: "/fit/" in self.page.url)

@@ -41,12 +41,13 @@ export const signedPercent = (value) => `${value < 0 ? "−" : "+"}${Math.abs(va
  */
 export function typedNumber(text) {
   // A unit may follow; what goes on with anything else is not what the number says.
+  const isKilo = /\dk(hz)?$/i.test(text.replaceAll(" ", ""));
   const plain = text.trim().replace("−", "-").replace(",", ".").replace(/\s*[a-z%°]*\.?$/i, "");
   const fraction = /^([+-]?\d+)\s*\/\s*(\d+)$/.exec(plain);
   if (fraction) return Number(fraction[2]) > 0 ? Number(fraction[1]) / Number(fraction[2]) : null;
   const clock = /^(\d+):([0-5]?\d(\.\d*)?)$/.exec(plain);
   if (clock) return Number(clock[1]) * 60 + Number(clock[2]);
-  return /^[+-]?(\d+\.?\d*|\.\d+)$/.test(plain) ? Number(plain) : null;
+  return /^[+-]?(\d+\.?\d*|\.\d+)$/.test(plain) ? Number(plain) * (isKilo ? 1000 : 1) : null;
 }
 
 /** @param {number} db_ */

@@ -6,7 +6,7 @@
  * @typedef {import("api").Shape} Shape
  * @typedef {import("api").SongSheet} Sheet
  * @typedef {import("api").Desk} Desk
- * @typedef {import("api").Sound} Sound
+ * @typedef {Required<import("api").Sound>} Sound
  * @typedef {import("api").Line} Line
  * @typedef {import("api").HandSheet} SentSheet
  * @typedef {import("api").ShownTrack} Track

@@ -2,8 +2,8 @@
 /**
  * A value as a bar that drags, with the number beside it that can be typed.
  *
- * <drag-bar label min max step value default unit="db|st|percent|ms|number">; "input" while dragging, "change"
- * when let go. Arrow keys nudge, Shift ten times; double click goes back to the default.
+ * <drag-bar label min max step value default unit="db|st|percent|ms|hz|…" scale="octaves">; "input" while
+ * dragging, "change" when let go. By octaves a step is that many semitones. Arrow keys nudge, Shift ten times; double click goes back to the default.
  */
 
 import { gesture } from "./gesture.js";
@@ -11,7 +11,13 @@ import { isTyped, watchTyping } from "./fields.js";
 import { db, round, semitones, typedNumber } from "../format.js";
 
 /** @type {Record<string, (value: number) => string>} */
-const SHOWN = { db, st: semitones, percent: (v) => `${round(v, 0)} %`, ms: (v) => `${round(v, 0)} ms`, number: (v) => String(round(v, 2)) };
+const SHOWN = {
+  db, st: semitones, percent: (v) => `${round(v, 0)} %`, ms: (v) => `${round(v, 0)} ms`, ms1: (v) => `${round(v, v < 10 ? 1 : 0)} ms`, number: (v) => String(round(v, 2)),
+  level: (v) => `${v < 0 ? "−" : ""}${Math.abs(v).toFixed(1)} dB`, ratio: (v) => `${round(v, 1)} : 1`, q: (v) => `Q ${round(v, 2)}`,
+  hz: (v) => (v < 1000 ? `${round(v, 0)} Hz` : `${round(v / 1000, 2)} kHz`),
+  pan: (v) => (Math.abs(v) < 0.005 ? "middle" : `${v < 0 ? "L" : "R"} ${round(Math.abs(v) * 100, 0)}`),
+};
+const SIDED = ["st", "number", "pan"]; // drawn from 0 on where they go to both sides
 
 export class DragBar extends HTMLElement {
   static observedAttributes = ["value", "label"];
@@ -81,10 +87,8 @@ export class DragBar extends HTMLElement {
   show() {
     if (!this.bar || !this.fill || !this.field) return;
     const [min, max] = [this.number("min", 0), this.number("max", 1)];
-    /** @param {number} v */
-    const share = (v) => Math.max(0, Math.min(1, (v - min) / (max - min)));
-    const origin = min < 0 && ["st", "number"].includes(this.getAttribute("unit") ?? "number") ? share(0) : 0;
-    const at = share(this.current);
+    const origin = min < 0 && SIDED.includes(this.getAttribute("unit") ?? "number") ? this.share(0) : 0;
+    const at = this.share(this.current);
     this.fill.style.left = `${Math.min(origin, at) * 100}%`;
     this.fill.style.width = `${Math.abs(at - origin) * 100}%`;
     const text = (SHOWN[this.getAttribute("unit") ?? "number"] ?? SHOWN.number)(this.current);
@@ -93,6 +97,17 @@ export class DragBar extends HTMLElement {
     this.bar.setAttribute("aria-valuemax", String(max));
     this.bar.setAttribute("aria-valuenow", String(this.current));
     this.bar.setAttribute("aria-valuetext", text);
+  }
+
+  get isInOctaves() {
+    return this.getAttribute("scale") === "octaves";
+  }
+
+  /** How far along the bar a value is. @param {number} value */
+  share(value) {
+    const [min, max] = [this.number("min", 0), this.number("max", 1)];
+    const share = this.isInOctaves ? Math.log(value / min) / Math.log(max / min) : (value - min) / (max - min);
+    return Math.max(0, Math.min(1, share));
   }
 
   /** @param {number} value */
@@ -113,6 +128,7 @@ export class DragBar extends HTMLElement {
     const share = Math.max(0, Math.min(1, (x - box.left) / box.width));
     const [min, max] = [this.number("min", 0), this.number("max", 1)];
     const step = isFree ? 0 : this.number("step", 0);
+    if (this.isInOctaves) return min * (max / min) ** share;
     const value = min + share * (max - min);
     return step ? Math.round(value / step) * step : value;
   }
@@ -143,7 +159,7 @@ export class DragBar extends HTMLElement {
     event.preventDefault();
     event.stopPropagation();
     const step = this.number("step", 0.1) * (event.shiftKey ? 10 : 1);
-    this.to(this.current + direction * step, "change");
+    this.to(this.isInOctaves ? this.current * 2 ** ((direction * step) / 12) : this.current + direction * step, "change");
   }
 
   /** @param {number} value @param {"input" | "change"} kind */

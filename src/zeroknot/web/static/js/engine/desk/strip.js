@@ -312,3 +312,16 @@ export function highShelf(hertz, db, rate) {
   const [a, k] = [10 ** (db / 40), 1 / SHELF_Q];
   return coefficients(bent(hertz, rate) * Math.sqrt(a), k, a * a, k * (1 - a) * a, 1 - a * a);
 }
+
+/** What a section lets through of a frequency, as an amplitude. @param {Coefficients} c @param {number} hertz @param {number} rate */
+export function passed([a1, a2, , m0, m1, m2], hertz, rate) {
+  const g = a2 / a1;
+  const k = (1 / a1 - 1) / g - g;
+  const s = bent(hertz, rate) / g; // j times it
+  // 1 / (1 − s² + j k s), what is let through of the low, j s of it of the band
+  const [re, im] = [1 - s * s, k * s];
+  const size = re * re + im * im;
+  const low = [re / size, -im / size];
+  const band = [-s * low[1], s * low[0]];
+  return Math.hypot(m0 + m1 * band[0] + m2 * low[0], m1 * band[1] + m2 * low[1]);
+}
