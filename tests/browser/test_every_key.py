@@ -263,7 +263,7 @@ class EveryKeyTest(BrowserTest):
         step("X", lambda: told("beats") == 3)
         pressed = self.page.locator(".clip[aria-pressed=true]")
         step("A", lambda: pressed.count() == 2)
-        self.press("J", lambda: len(self.state()["clips"]) == len(before))
+        self.press("J", lambda: self.engine("s.state.clips.length") == len(before))
         self.press("Ctrl+A", lambda: pressed.count() == len(before))
         self.page.keyboard.press("Control+z")
         self.page.keyboard.press("Control+z")

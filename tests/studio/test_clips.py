@@ -11,9 +11,9 @@ from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.mixing.mix import mix
 from zeroknot.document.edits.clip import ChangeClip, Move, MoveClips
 from zeroknot.document.edits.time import SetMetres
+from zeroknot.studio.intents.bars import DoBars
 from zeroknot.studio.intents.clips import (
     ChangeClips,
-    DoBars,
     JoinClips,
     KeepBeats,
     SlipClips,

@@ -9,13 +9,13 @@ from collections.abc import Iterator, Mapping
 
 from zeroknot.core.mixing.desk.strip import Desk, EchoLine, Lane, RoomReturn, Strip
 from zeroknot.core.timeline.tempo_map import TempoMap
-from zeroknot.document.desk import Line, LinePoint
+from zeroknot.document.desk import Line
 from zeroknot.document.edits.desk import MASTER
+from zeroknot.document.lines import LEAST_BEND, between
 from zeroknot.document.project import Project
 
 CURVE_PARTS = 24  # straight ones of a bent line
 ECHO_GRID_BEATS = 1 / 8  # at which an echo's time is told where the tempo moves
-LEAST_BEND = 0.01
 
 
 def desk_of_project(project: Project) -> Desk:
@@ -71,17 +71,9 @@ def _points(line: Line, tempo: TempoMap) -> Iterator[tuple[float, float]]:
             share = i / CURVE_PARTS
             yield (
                 point.beat + (following.beat - point.beat) * share,
-                _between(point, following, share, in_octaves),
+                between(point, following, share, in_octaves),
             )
     yield line.points[-1].beat, line.points[-1].value
-
-
-def _between(point: LinePoint, following: LinePoint, share: float, in_octaves: bool) -> float:
-    if abs(point.bend) >= LEAST_BEND:
-        share = math.expm1(point.bend * share) / math.expm1(point.bend)
-    if in_octaves:
-        return float(point.value * (following.value / point.value) ** share)
-    return point.value + (following.value - point.value) * share
 
 
 def _echo(project: Project) -> EchoLine:

@@ -4,10 +4,10 @@ from typing import Annotated
 
 from pydantic import Field, TypeAdapter
 
+from zeroknot.studio.intents.bars import DoBars
 from zeroknot.studio.intents.base import Intent
 from zeroknot.studio.intents.clips import (
     ChangeClips,
-    DoBars,
     JoinClips,
     KeepBeats,
     SlipClips,
@@ -52,6 +52,7 @@ from zeroknot.studio.intents.knots import (
     TieKnots,
     Unstraighten,
 )
+from zeroknot.studio.intents.lines import WriteLine
 from zeroknot.studio.intents.notes import AddNote, MoveNotes, TreatNotes
 from zeroknot.studio.intents.offshoots import (
     DropGrown,
@@ -126,6 +127,7 @@ AnyIntent = Annotated[
     | ChangeClips
     | SwapMutes
     | TryUnder
+    | WriteLine
     | PlacePieces
     | OpenClip
     | SetSteadyTempo

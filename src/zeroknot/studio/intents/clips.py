@@ -9,20 +9,14 @@ from pydantic import Field
 
 from zeroknot.core.errors import EditError
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT
-from zeroknot.core.timeline.metre_map import MetreChange
-from zeroknot.core.timeline.tempo_map import TempoPoint
 from zeroknot.document.edits.any_edit import SingleEdit, Together
 from zeroknot.document.edits.clip import MOST_CLIPS, SHORTEST_BEATS, ChangeClip, ReplaceClips
-from zeroknot.document.edits.groove import SetFeel
-from zeroknot.document.edits.time import SetKeys, SetMetres, SetTempo
 from zeroknot.document.edits.track import ChangeTrack
-from zeroknot.document.groove import FeelChange
 from zeroknot.document.project import (
     FADE_MS,
     FARTHEST_BEAT,
     LONGEST_FADE_MS,
     Clip,
-    KeyChange,
     Project,
 )
 from zeroknot.document.strand import LOUDEST_DB, QUIETEST_DB
@@ -83,7 +77,7 @@ class KeepBeats(Intent):
             clip = project.clip(id_)
             pieces: list[Clip] = []
             end = project.clip_end(clip)
-            for piece in _pieces(project, clip, _grid(project, clip.beat, end, None)):
+            for piece in pieces_of(project, clip, _grid(project, clip.beat, end, None)):
                 metres = project.metre_map
                 bar = metres.bar_of_beat(piece.beat + _SLACK)
                 metre = metres.metre_at(bar)
@@ -100,7 +94,7 @@ class KeepBeats(Intent):
             raise EditError("nothing would be left of it: it covers none of those beats")
         named = " and ".join(str(b) for b in sorted(set(self.beats)))
         what = f"keep beat{'s' * (len(set(self.beats)) > 1)} {named}"
-        return Resolved(_replacing(self.clips, kept, what))
+        return Resolved(replacing(self.clips, kept, what))
 
 
 class JoinClips(Intent):
@@ -134,7 +128,7 @@ class JoinClips(Intent):
             raise EditError(
                 "these do not go on from one another; print the stretch to make one of them"
             )
-        return Resolved(_replacing(gone, made, "join clips"))
+        return Resolved(replacing(gone, made, "join clips"))
 
 
 class SlipClips(Intent):
@@ -156,7 +150,7 @@ class SlipClips(Intent):
             slip = (clip.slip - self.by) % span
             slip = 0.0 if span - slip < _SLACK else slip
             slipped.append(clip.changed(slip=slip, length=project.clip_length(clip)))
-        return Resolved(_replacing(self.clips, slipped, f"slip {self.by:+g} beats"))
+        return Resolved(replacing(self.clips, slipped, f"slip {self.by:+g} beats"))
 
 
 class ChangeClips(Intent):
@@ -201,110 +195,6 @@ class SwapMutes(Intent):
         return Resolved(Together(edits=edits, what="swap what is muted"))
 
 
-class DoBars(Intent):
-    """Whole bars of the song: emptied ones put in before one, some taken out, some said again.
-
-    bar    the first of them
-    count  how many
-    """
-
-    kind: Literal["do_bars"] = "do_bars"
-    what: Literal["insert", "remove", "repeat"]
-    bar: int = Field(ge=1, le=100_000)
-    count: int = Field(1, ge=1, le=MOST_BARS)
-
-    def resolve(self, project: Project, known: Known) -> Resolved:
-        metres = project.metre_map
-        start, end = metres.beat_of_bar(self.bar), metres.beat_of_bar(self.bar + self.count)
-        if self.what != "insert" and start >= project.end_beat - _SLACK:
-            raise EditError(f"the song is over before bar {self.bar}")
-        by = end - start if self.what != "remove" else start - end
-        # Where what comes later is cut off from what stays.
-        line = end if self.what == "repeat" else start
-        cuts = (start,) if self.what == "insert" else (start, end)
-        gone: list[str] = []
-        made: list[Clip] = []
-        for clip in project.clips:
-            clips: list[Clip] = []
-            for piece in _pieces(project, clip, cuts):
-                is_in = start - _SLACK <= piece.beat < end - _SLACK
-                if self.what == "remove" and is_in:
-                    continue
-                is_later = piece.beat >= line - _SLACK
-                clips.append(piece.changed(beat=piece.beat + by) if is_later else piece)
-                if self.what == "repeat" and is_in:
-                    clips.append(piece.changed(id=new_id(), beat=piece.beat + by))
-            if clips != [clip]:  # what stays as it is is nobody's business
-                gone.append(clip.id)
-                made += clips
-        if any(c.beat > FARTHEST_BEAT for c in made):
-            raise EditError("the song would be too long")
-        said = {"insert": "put in", "remove": "take out", "repeat": "repeat"}[self.what]
-        what = f"{said} bar{'s' * (self.count > 1)} {self.bar}"
-        if self.count > 1:
-            what += f"–{self.bar + self.count - 1}"
-        edits: list[SingleEdit] = [_replacing(gone, made, what)] if gone else []
-        edits += _time_moved(project, self.what, self.bar, self.count, start, end)
-        if not edits:
-            raise EditError("nothing comes after them")
-        return Resolved(Together(edits=tuple(edits), what=what))
-
-
-def _time_moved(
-    project: Project, what: str, bar: int, count: int, start: float, end: float
-) -> list[SingleEdit]:
-    """Tempo, metre, key and groove stay with what they were set for."""
-    by_bars, by_beats = (count, end - start) if what != "remove" else (-count, start - end)
-    last = bar + count if what != "insert" else bar
-    line = end if what != "insert" else start
-    found: list[SingleEdit] = []
-
-    def moved(at: int) -> int | None:
-        if at == 1:
-            return at
-        if what == "remove" and bar <= at < last:
-            return None
-        return at + by_bars if at >= last else at
-
-    metres = _all_moved([(c.bar, c.metre) for c in project.metres], moved, bar)
-    if tuple(metres) != tuple(c.bar for c in project.metres):
-        found.append(SetMetres(changes=tuple(MetreChange(*one) for one in metres.items())))
-    if project.keys:
-        keys = _all_moved([(c.bar, c.key) for c in project.keys], moved, bar)
-        found.append(SetKeys(changes=tuple(KeyChange(bar=at, key=k) for at, k in keys.items())))
-    if project.feel:
-        feel = _all_moved([(c.bar, c.groove) for c in project.feel], moved, bar)
-        changes = tuple(FeelChange(bar=at, groove=groove) for at, groove in feel.items())
-        found.append(SetFeel(changes=changes))
-    if len(project.tempo) > 1:
-        points = [_tempo_moved(p, what, start, line, by_beats) for p in project.tempo]
-        kept = {p.beat: p for p in points if p is not None}
-        found.append(SetTempo(points=tuple(kept[beat] for beat in sorted(kept))))
-    return found
-
-
-def _all_moved(
-    changes: Sequence[tuple[int, V]], moved: Callable[[int], int | None], bar: int
-) -> dict[int, V]:
-    """By bar; what is set inside what goes holds from there on, unless it is set anew."""
-    kept = {new: value for at, value in changes if (new := moved(at)) is not None}
-    inside = [value for at, value in changes if moved(at) is None]
-    if inside and bar not in kept:
-        kept[bar] = inside[-1]
-    return dict(sorted(kept.items()))
-
-
-def _tempo_moved(
-    point: TempoPoint, what: str, start: float, line: float, by: float
-) -> TempoPoint | None:
-    beat = point.beat
-    if beat > _SLACK and beat >= line - _SLACK:
-        beat += by
-    elif what == "remove" and start + _SLACK < beat < line:
-        beat = start  # it holds from there on
-    return TempoPoint(max(0.0, beat), point.bpm, point.shape, point.bend)
-
-
 def _cut(
     project: Project, ids: Sequence[str], cuts: Callable[[Clip, float], Iterable[float]]
 ) -> Resolved:
@@ -312,17 +202,17 @@ def _cut(
     gone: list[str] = []
     for id_ in ids:
         clip = project.clip(id_)
-        pieces = _pieces(project, clip, cuts(clip, project.clip_end(clip)))
+        pieces = pieces_of(project, clip, cuts(clip, project.clip_end(clip)))
         if len(pieces) > 1:
             gone.append(id_)
             made += pieces
     if not made:
         raise EditError("there is no place inside it to cut it at, its fades aside")
     count = f" into {len(made)}" if len(ids) == 1 else ""
-    return Resolved(_replacing(gone, made, f"split clip{count}"))
+    return Resolved(replacing(gone, made, f"split clip{count}"))
 
 
-def _replacing(gone: Sequence[str], clips: Sequence[Clip], what: str) -> ReplaceClips:
+def replacing(gone: Sequence[str], clips: Sequence[Clip], what: str) -> ReplaceClips:
     if len(clips) > MOST_PIECES + len(gone):
         raise EditError(f"that would be {len(clips)} pieces; choose fewer clips at once")
     if len(clips) > MOST_CLIPS or len(gone) > MOST_CLIPS:
@@ -330,7 +220,7 @@ def _replacing(gone: Sequence[str], clips: Sequence[Clip], what: str) -> Replace
     return ReplaceClips(gone=tuple(gone), clips=tuple(clips), what=what)
 
 
-def _pieces(project: Project, clip: Clip, cuts: Iterable[float]) -> list[Clip]:
+def pieces_of(project: Project, clip: Clip, cuts: Iterable[float]) -> list[Clip]:
     """A clip in parts; the first keeps its id, and it is itself where it is not cut."""
     end = project.clip_end(clip)
     inside = sorted({c for c in cuts if clip.beat + SHORTEST_BEATS < c < end - SHORTEST_BEATS})

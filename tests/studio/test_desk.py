@@ -1,0 +1,208 @@
+"""The desk of a project: edits of it, lines along the song, and what leaves through it."""
+
+import zipfile
+
+import numpy as np
+import soundfile
+
+from tests.sounds import rendered
+from tests.studio.helper import StudioTest
+from zeroknot.core.errors import EditError, NotFoundError
+from zeroknot.core.formats.mix_file import MixHow
+from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.core.mixing.desk.strip import value_at
+from zeroknot.core.render.any_plan import plan_of_text
+from zeroknot.document.desk import Echo, LinePoint, Room
+from zeroknot.document.edits.desk import ChangeSound, SetCeiling, SetEcho, SetLine, SetRoom
+from zeroknot.document.edits.project import SetMaster
+from zeroknot.document.edits.track import ChangeTrack, RemoveTrack
+from zeroknot.document.stored import tree_text, tree_value
+from zeroknot.studio.desk import desk_of_project
+from zeroknot.studio.intents.bars import DoBars
+from zeroknot.studio.intents.lines import WriteLine
+from zeroknot.studio.intents.placing import Place
+from zeroknot.studio.intents.time import SetSteadyTempo, SetTempoPoint
+from zeroknot.studio.mixdown import AskedMix
+from zeroknot.studio.sheets import SheetMaker
+from zeroknot.studio.song_range import SongRange, desk_plan
+from zeroknot.studio.tasks.rendering import rendering_of
+
+FLOAT = MixHow("wav32", ceiling_db=None)
+
+
+class DeskTest(StudioTest):
+    def setUp(self):
+        super().setUp()
+        self.project = self.studio.projects.create("Slate")
+        self.do(SetSteadyTempo(bpm=100))
+        for name in ("drums_103", "keys_88"):
+            item = self.bring(wav_bytes(rendered(name), 16), f"{name}.wav")
+            self.do(Place(hand=item.sha, beat=0, passes=2))
+        self.one, self.two = (t.id for t in self.tree().tracks)
+
+    def do(self, intent):
+        return self.submit(self.project, intent)
+
+    def tree(self):
+        return self.studio.projects.state(self.project).project
+
+    def desk(self):
+        return desk_of_project(self.tree())
+
+    def sounds(self, track, **values):
+        self.do(ChangeSound(track=track, values=values))
+
+    def line(self, track, name, *points):
+        told = tuple(LinePoint(beat=b, value=v) for b, v in points)
+        return self.do(SetLine(track=track, name=name, points=told))
+
+    def heard(self, start=0.0, end=16.0, tracks=None):
+        """A stretch as it is mixed down, without what rings past its end: float32 [2, n]."""
+        tree = self.tree()
+        maker = SheetMaker(tree, self.studio.loops.named(tree.loops()))
+        plan = desk_plan(tree, maker, *SongRange(start, end).frames(tree), tracks)
+        again = plan_of_text(plan.text)
+        self.assertEqual(again, plan)
+        sound = rendering_of(self.studio.store.folder, again).whole()
+        return sound[:, plan.lead_frames : plan.lead_frames + plan.body_frames]
+
+    # ---- edits
+
+    def test_what_is_asked_is_kept_undone_and_refused_with_its_range(self):
+        before = self.tree()
+        self.sounds(self.one, low_cut_hz=120, low_cut_slope=24)
+        self.assertEqual(self.tree().track(self.one).sound.low_cut_slope, 24)
+        for values, words in (
+            ({"ratio": 99}, "ratio is from 1 to 20"), ({"wow": 1}, "no 'wow'"),
+            ({"low_cut_slope": 13}, "12 or by 24"),
+        ):  # fmt: skip
+            with self.assertRaisesRegex(EditError, words):
+                self.sounds(self.one, **values)
+        with self.assertRaisesRegex(EditError, "another track"):
+            self.do(ChangeSound(track=self.one, listens_to=self.one))
+        with self.assertRaises(NotFoundError):
+            self.do(ChangeSound(track=self.one, listens_to="nobody"))
+        with self.assertRaisesRegex(EditError, "sent nowhere"):
+            self.sounds("master", room_db=-6)
+        with self.assertRaisesRegex(EditError, "from -60 to 12"):
+            self.line(self.one, "level_db", (0, 40))
+        with self.assertRaisesRegex(EditError, "does not move"):
+            self.line(self.one, "level_db")
+        self.studio.projects.undo(self.project)
+        self.assertEqual(self.tree(), before)
+
+    def test_all_of_it_is_stored_and_read_again(self):
+        self.sounds(self.one, low_cut_hz=120, pan=-0.2)
+        self.do(ChangeSound(track=self.two, listens_to=self.one, values={"ratio": 3}))
+        self.do(SetRoom(room=Room(size="large", level_db=-3)))
+        self.do(SetEcho(echo=Echo(beats=1.5)))
+        self.do(SetCeiling(ceiling_db=-1.0))
+        self.line("master", "level_db", (0, -3), (8, 0))
+        tree = self.tree()
+        self.assertEqual(tree_value(tree_text(tree)), tree)
+        self.do(RemoveTrack(track=self.one))
+        self.assertIsNone(self.tree().track(self.two).sound.listens_to)
+
+    # ---- on song frames
+
+    def test_lines_lie_on_the_frames_of_their_beats_over_a_ramp_too(self):
+        self.do(SetTempoPoint(beat=4, bpm=100, shape="ramp"))
+        self.do(SetTempoPoint(beat=12, bpm=140))
+        self.line(self.one, "level_db", (2, -20), (14, -2))
+        self.line(self.one, "low_cut_hz", (0, 50), (8, 800))
+        lanes = dict(self.desk().strips[0].lanes)
+        frame = self.tree().tempo_map.frame_of_beat
+        for beat in (2, 5, 8.3, 11, 14):
+            wanted = -20 + 18 * (beat - 2) / 12
+            found = value_at(lanes["level_db"], frame(beat, 44_100))
+            self.assertAlmostEqual(found, wanted, delta=0.03)
+        self.assertAlmostEqual(2 ** value_at(lanes["low_cut_hz"], frame(4, 44_100)), 200, delta=2)
+
+    def test_solo_silences_the_others_whatever_their_lines_say(self):
+        self.line(self.two, "muted", (0, 0), (4, 1))
+        self.do(ChangeTrack(track=self.one, solo=True))
+        self.assertTrue(self.desk().strips[1].is_silent)
+        self.assertFalse(self.desk().strips[0].is_silent)
+
+    def test_bars_put_in_move_what_was_drawn_for_them(self):
+        self.line(self.one, "level_db", (0, 0), (4, 0), (5, -12))
+        self.do(DoBars(what="insert", bar=2, count=1))
+        points = self.tree().track(self.one).lines[0].points
+        self.assertEqual([(p.beat, p.value) for p in points][-2:], [(8.0, 0.0), (9.0, -12.0)])
+
+    # ---- written while it plays
+
+    def test_what_is_written_takes_the_place_of_what_lay_there(self):
+        self.line(self.one, "level_db", (0, -6), (16, -6))
+        beats = np.linspace(4, 8, 300)
+        points = tuple((float(b), float(-6 - 10 * np.sin(b))) for b in beats)
+        self.do(WriteLine(track=self.one, name="level_db", points=points))
+        lane = dict(self.desk().strips[0].lanes)["level_db"]
+        frame = self.tree().tempo_map.frame_of_beat
+        for beat, value in points[2:-2]:
+            self.assertAlmostEqual(value_at(lane, frame(beat, 44_100)), value, delta=0.1)
+        for beat in (0, 2, 3.9, 8.1, 12):
+            self.assertAlmostEqual(value_at(lane, frame(beat, 44_100)), -6, delta=0.01)
+        self.assertLess(len(self.tree().track(self.one).lines[0].points), 60)
+        self.studio.projects.undo(self.project)
+        self.assertEqual(len(self.tree().track(self.one).lines[0].points), 2)
+
+    def test_written_where_there_was_no_line_it_goes_back_to_what_holds(self):
+        self.do(WriteLine(track=self.one, name="pan", points=((4, 0.5), (6, 1.0), (3, -1.0))))
+        lane = dict(self.desk().strips[0].lanes)["pan"]
+        frame = self.tree().tempo_map.frame_of_beat
+        self.assertEqual(value_at(lane, frame(2, 44_100)), 0)
+        self.assertAlmostEqual(value_at(lane, frame(5, 44_100)), 0.75, delta=0.01)
+
+    # ---- as files
+
+    def test_a_low_cut_takes_the_low_end_and_leaves_the_rest(self):
+        def bands(sound):
+            power = np.square(np.abs(np.fft.rfft(sound[0])))
+            hertz = np.fft.rfftfreq(sound.shape[1], 1 / 44_100)
+            return [10 * np.log10(power[(hertz > a) & (hertz < b)].sum())
+                    for a, b in ((30, 90), (2000, 8000))]  # fmt: skip
+
+        low, high = bands(self.heard())
+        for track in (self.one, self.two):
+            self.sounds(track, low_cut_hz=400, low_cut_slope=24)
+        cut_low, cut_high = bands(self.heard())
+        self.assertLess(cut_low, low - 40)
+        self.assertAlmostEqual(cut_high, high, delta=0.1)
+
+    def test_a_stretch_sounds_as_it_does_in_the_song(self):
+        self.sounds(self.one, room_db=-3, threshold_db=-30, ratio=4)
+        self.sounds(self.two, echo_db=-3, low_cut_hz=200, pan=0.3)
+        self.line(self.two, "level_db", (0, -12), (16, 0))
+        whole = self.heard()
+        start = SongRange(8, 12).frames(self.tree())[0]
+        part = self.heard(8, 12)
+        edge = round(0.004 * 44_100)
+        off = np.abs(part[:, edge:] - whole[:, start + edge : start + part.shape[1]])
+        # What began before and goes on is cut and faded over the last milliseconds.
+        self.assertLess(off[:, : -2 * edge].max(), 10 ** (-90 / 20))
+
+    def test_stems_add_up_to_the_mix_and_are_as_long(self):
+        self.sounds(self.one, room_db=-6, echo_db=-9, drive_db=6)
+        self.do(ChangeSound(track=self.two, listens_to=self.one, values={"ratio": 4.0}))
+        self.do(SetMaster(level_db=-4))
+        begun = self.studio.mixdowns.begin(self.tree(), AskedMix(SongRange(0, 16), FLOAT, True))
+        job = self.studio.jobs.waited(begun.id, 60)
+        with zipfile.ZipFile(self.studio.mixdowns.file(job.id)) as archive:
+            named = {name: soundfile.read(archive.open(name), dtype="float32")[0]
+                     for name in archive.namelist() if name.endswith(".wav")}  # fmt: skip
+        mix = named.pop("Slate.wav")
+        self.assertEqual(sorted(named)[-2:], ["Echo.wav", "Room.wav"])
+        self.assertEqual({len(s) for s in named.values()}, {len(mix)})
+        off = np.abs(sum(named.values()) - mix).max()
+        self.assertLess(20 * np.log10(off / np.abs(mix).max()), -110)
+        # What rings past the end of the last clip is in it.
+        rings = np.abs(mix[self.tree().tempo_map.frame_of_beat(16.5, 44_100) :]).max()
+        self.assertGreater(rings, 1e-4)
+
+    def test_a_ceiling_holds_and_makes_nothing_late(self):
+        plain = self.heard()
+        self.do(SetCeiling(ceiling_db=0.0))
+        np.testing.assert_allclose(self.heard(), plain, atol=1e-6)
+        self.do(SetMaster(level_db=12))
+        self.assertLessEqual(np.abs(self.heard()).max(), 1.0)
