@@ -14,7 +14,7 @@ import numpy as np
 from zeroknot.core.mixing.desk.desk_run import DeskRun, MasterRun
 from zeroknot.core.mixing.desk.echo import EchoRun
 from zeroknot.core.mixing.desk.room_sizes import ROOMS
-from zeroknot.core.mixing.desk.strip import STEP, Desk, Lane, RoomReturn, desk_of, value_at
+from zeroknot.core.mixing.desk.strip import STEP, Desk, Lane, RoomReturn, Strip, desk_of, value_at
 from zeroknot.core.mixing.desk.strip_run import StripRun
 from zeroknot.core.render.room_plan import RoomPlan
 
@@ -71,16 +71,18 @@ class Replay:
         self, desk: Desk, sounds: dict[str, np.ndarray], runs: Runs, frames: int
     ) -> np.ndarray:
         """Through the desk as it was told first, and as each run brings it."""
-        run, master = _Retold(desk, self._rate), MasterRun(desk, self._rate)
+        run, master = _Retold(desk, self._rate), _RetoldMaster(desk, self._rate)
         ends = [run[0] for run in runs[1:]] + [frames]
         out = []
         for (at, song, told, is_moving), end in zip(runs, ends, strict=True):
             desk = told or desk
-            run.adopt(desk if is_moving else _standing(desk, song))
+            now = desk if is_moving else _standing(desk, song)
+            run.adopt(now)
+            master.adopt(now)
             if end > at:
                 own = {id_: sound[:, at:end] for id_, sound in sounds.items()}
                 sums = run.run(own, song, end - at).all
-                out.append(master.run(sums, at))
+                out.append(master.run(sums, song))
         return np.concatenate(out, axis=1)
 
     def _by_hand(
@@ -102,7 +104,7 @@ class Replay:
                 _move(tracks.setdefault(strip.id, []), first, levels.get(strip.id, told), told)
                 levels[strip.id] = told
             told = {name: desk.master.value(name) for name in LEVELS}
-            _move(master, given, levels.get("master", told), told)
+            _move(master, first, levels.get("master", told), told)
             levels["master"] = told
         whole = sum(sound * _along(tracks[id_], at) for id_, sound in sounds.items())
         return (whole * _along(master, at)).astype(np.float32)
@@ -125,6 +127,13 @@ class _Retold(DeskRun):
             self._echo = echo
 
 
+class _RetoldMaster(MasterRun):
+    def adopt(self, desk: Desk) -> None:
+        new = StripRun(desk.master, self._strip.rate)
+        new._states, new._held = self._strip._states, self._strip._held
+        self._strip = new
+
+
 def _desk(told: dict) -> Desk:
     rest = {name: value for name, value in told.items() if name not in ("room", "ceiling_db")}
     desk = desk_of({**rest, "ceiling_db": told["ceiling_db"]})
@@ -139,10 +148,12 @@ def _standing(desk: Desk, song: int) -> Desk:
     def still(lane: Lane) -> Lane:
         return ((0, value_at(lane, song)),)
 
-    strips = tuple(
-        replace(s, lanes=tuple((n, still(lane)) for n, lane in s.lanes)) for s in desk.strips
-    )
-    return replace(desk, strips=strips, echo=replace(desk.echo, delay=still(desk.echo.delay)))
+    def stood(strip: Strip) -> Strip:
+        return replace(strip, lanes=tuple((n, still(lane)) for n, lane in strip.lanes))
+
+    echo = replace(desk.echo, delay=still(desk.echo.delay))
+    strips = tuple(stood(strip) for strip in desk.strips)
+    return replace(desk, strips=strips, echo=echo, master=stood(desk.master))
 
 
 def _is_plain(desk: Desk) -> bool:

@@ -164,6 +164,14 @@ class SoundTest(BrowserTest):
         self.intent(kind="set_line", track=one, name="level_db", points=line)
         sweep = [{"beat": 0.5, "value": 40}, {"beat": 5, "value": 1500}, {"beat": 8, "value": 20}]
         self.intent(kind="set_line", track=two, name="low_cut_hz", points=sweep)
+        turned = [
+            {"beat": 1, "value": 0},
+            {"beat": 4, "value": -9, "bend": -3},
+            {"beat": 7, "value": -3},
+        ]
+        self.intent(kind="set_line", track="master", name="level_db", points=turned)
+        brighter = [{"beat": 0, "value": -6}, {"beat": 8, "value": 6}]
+        self.intent(kind="set_line", track="master", name="high_db", points=brighter)
         mutes = [{"beat": 0, "value": 0, "shape": "step"}, {"beat": 3, "value": 1, "shape": "step"},
                  {"beat": 3.5, "value": 0}]  # fmt: skip
         self.intent(kind="set_line", track=three, name="muted", points=mutes)

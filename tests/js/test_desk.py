@@ -26,7 +26,7 @@ DESK = (
   const {Desk} = await import("/static/js/engine/desk/desk.js");
   const sounds = Object.fromEntries(Object.entries(texts).map(([id, t]) => [id, of(t, frames)]));
   const desk = new Desk(rate);
-  desk.run({context: begin, song: first, isMoving: true, sheet});
+  desk.way.run({context: begin, song: first, isMoving: true, sheet});
   const size = Math.ceil((frames + begin) / 128) * 128;
   const dry = [new Float32Array(size), new Float32Array(size)];
   const room = [new Float32Array(size), new Float32Array(size)];

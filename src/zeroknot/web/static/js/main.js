@@ -13,7 +13,9 @@ import { bringIn, bringing, shelved } from "./shelf/bringing.js";
 import { barLine } from "./metre.js";
 import { coil } from "./arrange/coil.js";
 import { Coiling } from "./arrange/coiling.js";
+import { line } from "./arrange/line.js";
 import { sound } from "./arrange/sound.js";
+import { Writing } from "./arrange/writing.js";
 import { arrange } from "./views/arrange.js";
 import { fit } from "./views/fit.js";
 import { groove } from "./views/groove.js";
@@ -53,6 +55,9 @@ export class App {
     this.starting = false;
     /** The coil as it is played, whichever view is open. */
     this.coiling = new Coiling(session);
+    this.writing = new Writing(session);
+    /** Pixels that a beat takes in Arrange. */
+    this.lanePerBeat = () => 1;
     this.turn = 0;
   }
 
@@ -187,7 +192,8 @@ Alpine.data("slices", slices(session, app));
 Alpine.data("offshoots", offshoots(session, app));
 Alpine.data("arrange", arrange(session, app));
 Alpine.data("coil", coil(session, app));
-Alpine.data("sound", sound(session));
+Alpine.data("sound", sound(session, app));
+Alpine.data("line", line(session, app));
 Alpine.data("notices", notices(session));
 Alpine.data("help", help);
 Alpine.data("jobs", jobs(session));

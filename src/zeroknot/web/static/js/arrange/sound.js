@@ -22,8 +22,8 @@ const OCTAVE_STEPS = 12;
 const [NARROWEST, WIDEST] = [18, 0.1];
 const PLAIN = /** @type {any} */ ({ ...NEUTRAL, listens_to: null });
 
-/** @param {import("../session.js").Session} session */
-export const sound = (session) => () => {
+/** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
+export const sound = (session, app) => () => {
   const view = new View(session, "Sound");
   const loudness = new Loudness();
   /** What is dragged, before it is kept. @type {Partial<Record<string, number>>} */
@@ -34,6 +34,7 @@ export const sound = (session) => () => {
   let spectra = 0;
 
   return {
+    isWriting: false,
     isSoundOpen: localStorage.getItem(OPEN_KEPT) === "true",
     whose: /** @type {Whose} */ ("track"), trackOf: "", soundId: "", ofName: "",
     sound: /** @type {Sound} */ (PLAIN), band: /** @type {Band} */ ("bell1"), bandName: "Bell 1", isCut: false, hasQ: true, leastHz: 40, mostHz: 16_000,
@@ -49,8 +50,13 @@ export const sound = (session) => () => {
         sound: this.shown(), band: this.band, rate: session.state.rate, spectrum,
       }));
       view.scope.on(canvas, "wheel", (/** @type {WheelEvent} */ e) => this.wheel(e), { passive: false });
-      view.keys([{ key: "E", does: "how the chosen track sounds: open or close", run: () => this.toggleSound() }]);
+      view.keys([
+        { key: "E", does: "how the chosen track sounds: open or close", run: () => this.toggleSound() },
+        { key: "W", does: "what is held while the song plays is written as a line", run: () => this.toggleWriting() },
+      ]);
       view.eachFrame(() => this.look());
+      view.eachFrame(() => app.writing.note());
+      this.isWriting = app.writing.isOn;
     },
 
     destroy() {
@@ -62,6 +68,11 @@ export const sound = (session) => () => {
       this.isSoundOpen = !this.isSoundOpen;
       localStorage.setItem(OPEN_KEPT, String(this.isSoundOpen));
       this.lookAt();
+    },
+
+    toggleWriting() {
+      app.writing.isOn = !app.writing.isOn;
+      this.isWriting = app.writing.isOn;
     },
 
     /** @param {Whose} whose */
@@ -150,6 +161,7 @@ export const sound = (session) => () => {
       tried = { ...tried, [name]: value };
       if (this.whose === "master") session.engine_?.mixer.hearMaster(name, value);
       else session.engine_?.mixer.hear(this.trackOf, name, value);
+      app.writing.hold(this.soundId, name, value);
     },
 
     /** @param {string} name @param {number} value */
@@ -160,7 +172,7 @@ export const sound = (session) => () => {
     /** @param {Record<string, number>} values */
     async setMany(values) {
       if (!this.soundId) return;
-      await view.intent({ kind: "change_sound", track: this.soundId, values });
+      await view.intent(app.writing.take() ?? { kind: "change_sound", track: this.soundId, values });
       tried = {};
     },
 
@@ -223,7 +235,9 @@ export const sound = (session) => () => {
         },
         ended: (isDone) => {
           if (isDone) return;
+          app.writing.giveUp();
           for (const name of Object.keys(tried)) this.hearSound(name, valueOf(this.sound, name));
+          session.engine_?.mixer.letGo(this.soundId);
           tried = {};
         },
       });

@@ -1,8 +1,8 @@
 // @ts-check
 /** The track and the master, in Arrange's side: name, level, mute, solo. */
 
-/** @param {import("../session.js").Session} session */
-export const trackControls = (session) => ({
+/** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
+export const trackControls = (session, app) => ({
   chosenTrack: "",
   trackName: "",
   trackLevel: 0,
@@ -53,11 +53,12 @@ export const trackControls = (session) => ({
   /** While the bar is dragged: heard, not yet kept. @param {number} value */
   hearTrackLevel(value) {
     session.engine_?.mixer.hear(this.chosenTrack, "level_db", value);
+    app.writing.hold(this.chosenTrack, "level_db", value);
   },
 
   /** @param {number} value */
   setTrackLevel(value) {
-    void session.submit({ kind: "change_track", track: this.chosenTrack, level_db: value });
+    void session.submit(app.writing.take() ?? { kind: "change_track", track: this.chosenTrack, level_db: value });
   },
 
   /** @param {number} value */

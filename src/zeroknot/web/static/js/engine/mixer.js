@@ -156,15 +156,17 @@ export class Mixer {
     this.keepTracks(desk);
     this.tell("desk", { kind: "tell", sheet: { strips: desk.strips, echo: desk.echo }, isItsTime });
     if (isItsTime) this.told = desk;
-    this.tell("master", { kind: "tell", strip: desk.master, ceiling: desk.ceiling_db });
+    this.tell("master", { kind: "tell", strip: desk.master, ceiling: desk.ceiling_db, isItsTime });
     this.roomComes = this.useRoom(desk.room);
   }
 
   /** From a context frame on song frames count from there, or stand there. @param {number} context @param {number} song @param {boolean} isMoving @param {Desk | null} desk null: as it was told last */
   run(context, song, isMoving, desk) {
     const sheet = desk && desk !== this.told ? { strips: desk.strips, echo: desk.echo } : null;
+    const master = sheet && desk ? desk.master : null;
     if (desk) this.told = desk;
     this.tell("desk", { kind: "run", context, song, isMoving, sheet });
+    this.tell("master", { kind: "run", context, song, isMoving, sheet: master });
   }
 
   /** @param {Desk["room"]} room */
@@ -220,6 +222,12 @@ export class Mixer {
   /** @param {string} name @param {number} value */
   hearMaster(name, value) {
     this.tell("master", { kind: "hear", name, value });
+  }
+
+  /** What is held of a track or the master is let go: it is where its line is. @param {string} id */
+  letGo(id) {
+    this.tell("desk", { kind: "let", id });
+    this.tell("master", { kind: "let" });
   }
 
   /** The arrangement, without what is in hand. @param {boolean} heard */

@@ -17,6 +17,9 @@ const SHOWN = {
   hz: (v) => (v < 1000 ? `${round(v, 0)} Hz` : `${round(v / 1000, 2)} kHz`),
   pan: (v) => (Math.abs(v) < 0.005 ? "middle" : `${v < 0 ? "L" : "R"} ${round(Math.abs(v) * 100, 0)}`),
 };
+/** @param {string} unit @param {number} value */
+export const shownAs = (unit, value) => (unit === "switch" ? (value >= 0.5 ? "on" : "off") : (SHOWN[unit] ?? SHOWN.number)(value));
+
 const SIDED = ["st", "number", "pan"]; // drawn from 0 on where they go to both sides
 
 export class DragBar extends HTMLElement {

@@ -14,6 +14,7 @@ import { bars, round } from "../format.js";
 import { barLine, barsBetween, metreAt } from "../metre.js";
 import { token, yarnColour } from "../ui/colours.js";
 import { gesture } from "../ui/gesture.js";
+import { sayAt } from "../ui/ghost.js";
 import { sourcePeaks } from "../ui/waves.js";
 import { View } from "../view.js";
 import { setCycle } from "../cycle.js";
@@ -52,12 +53,13 @@ export const arrange = (session, app) => () => {
     ...rangeControls(session, app, view),
     ...manyControls(view, session),
     ...mixControls(view, session),
-    ...trackControls(session),
+    ...trackControls(session, app),
     ...timeControls(session),
 
     init() {
       const field = fieldBox();
       app.laneBeat = (clientX) => this.beatAt(clientX);
+      app.lanePerBeat = () => perBeat;
       view.watch(() => this.show());
       view.keys(arrangeKeys(this));
       void this.resumeMix();
@@ -67,6 +69,7 @@ export const arrange = (session, app) => () => {
         this.zoom(Math.exp(-e.deltaY / 300), e.clientX);
       }, { passive: false });
       view.scope.onResize(field, () => this.layOut());
+      view.scope.onResize(/** @type {HTMLElement} */ (document.getElementById("lanes")), () => this.layOut());
       const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("grid"));
       view.picture(canvas, () => [
         session.state.moves, perBeat, field.scrollLeft, field.scrollTop, this.chosen, this.others.length, drag?.place, peaks.size, looks,
@@ -161,6 +164,7 @@ export const arrange = (session, app) => () => {
     layOut() {
       const box = document.getElementById("lanes");
       if (!box || view.isOver) return;
+      box.style.setProperty("--field", `${fieldBox().clientWidth}px`);
       box.style.width = `${HEAD + Math.ceil(beatsShown(session.state) * perBeat)}px`;
       const shown = new Map(this.shownClips().map((c) => [c.id, c]));
       for (const element of box.querySelectorAll("[data-clip]")) {
@@ -174,7 +178,7 @@ export const arrange = (session, app) => () => {
         if (element instanceof HTMLElement) element.style.background = token(`yarn-${element.dataset.trackYarn}`);
       }
       lanes = [...box.querySelectorAll("[data-lane]")].map((lane) => ({
-        id: lane.getAttribute("data-lane") ?? "", top: box.offsetTop + /** @type {HTMLElement} */ (lane).offsetTop, height: lane.clientHeight,
+        id: lane.getAttribute("data-lane") ?? "", top: box.offsetTop + /** @type {HTMLElement} */ (lane).offsetTop, height: lane.querySelector(".clips")?.clientHeight ?? 0,
       }));
       looks += 1;
     },
@@ -259,7 +263,7 @@ export const arrange = (session, app) => () => {
           const track = mode === "move" ? laneUnder(move.x, move.y) ?? clip.track : clip.track;
           const place = dragged(clip, mode, move.dx / perBeat, track, session.state, move.alt);
           drag = { clip, place, along: mode === "move" ? this.along(clip, place) : new Map() };
-          this.sayPlace(move, placeSaid(place, mode, session.state));
+          sayAt(move, placeSaid(place, mode, session.state));
           this.markTarget(track === clip.track ? null : track);
           this.layOut();
         },
@@ -270,7 +274,7 @@ export const arrange = (session, app) => () => {
           else this.letDragGo();
         },
         ended: (isDone) => {
-          this.sayPlace(null, "");
+          sayAt(null, "");
           this.markTarget(null);
           if (!isDone) this.letDragGo();
         },
@@ -280,15 +284,6 @@ export const arrange = (session, app) => () => {
     letDragGo() {
       drag = null;
       if (!view.isOver) this.show();
-    },
-
-    /** @param {{x: number, y: number} | null} at @param {string} text */
-    sayPlace(at, text) {
-      const label = document.getElementById("dragged");
-      if (!label) return;
-      label.hidden = !at;
-      label.textContent = text;
-      if (at) label.style.transform = `translate(${at.x + 12}px, ${at.y - 30}px)`;
     },
 
     /** @param {string | null} track */

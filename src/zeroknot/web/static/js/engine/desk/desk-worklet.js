@@ -4,15 +4,16 @@
 import { Desk } from "./desk.js";
 import { Limiter } from "./limiter.js";
 import { PowerMeter } from "./meters.js";
-import { STEP, Strip } from "./strip.js";
+import { Strip } from "./strip.js";
+import { Way } from "./way.js";
 
 /** @typedef {import("./desk.js").DeskSheet} DeskSheet */
 /** @typedef {import("./strip.js").StripSheet} StripSheet */
 /**
- * @typedef {{kind: "tell", sheet: DeskSheet, isItsTime: boolean} | {kind: "run", context: number, song: number, isMoving: boolean, sheet: DeskSheet | null}
- *   | {kind: "slots", slots: [string, number][]} | {kind: "hear", id: string, name: string, value: number}
+ * @typedef {{kind: "tell", sheet: DeskSheet, isItsTime: boolean} | ({kind: "run"} & import("./way.js").Run<DeskSheet>)
+ *   | {kind: "slots", slots: [string, number][]} | {kind: "hear", id: string, name: string, value: number} | {kind: "let", id: string}
  *   | {kind: "look", id: string} | {kind: "ping", number: number}} DeskSaid
- * @typedef {{kind: "tell", strip: StripSheet, ceiling: number | null} | {kind: "hear", name: string, value: number}
+ * @typedef {{kind: "tell", strip: StripSheet, ceiling: number | null, isItsTime: boolean} | ({kind: "run"} & import("./way.js").Run<StripSheet>) | {kind: "hear", name: string, value: number} | {kind: "let"}
  *   | {kind: "ping", number: number}} MasterSaid
  */
 
@@ -36,9 +37,10 @@ class DeskProcessor extends AudioWorkletProcessor {
   /** @param {DeskSaid} said */
   told(said) {
     if (said.kind === "tell") this.desk.adopt(said.sheet, said.isItsTime);
-    else if (said.kind === "run") this.desk.run(said);
+    else if (said.kind === "run") this.desk.way.run(said);
     else if (said.kind === "slots") this.slots = new Map(said.slots);
-    else if (said.kind === "hear") this.desk.strips.get(said.id)?.set(said.name, said.value);
+    else if (said.kind === "hear") this.desk.strips.get(said.id)?.hold(said.name, said.value);
+    else if (said.kind === "let") this.desk.strips.get(said.id)?.held.clear();
     else if (said.kind === "look") this.looked = said.id;
     else this.port.postMessage({ number: said.number });
   }
@@ -73,6 +75,8 @@ class MasterProcessor extends AudioWorkletProcessor {
   constructor() {
     super();
     this.strip = new Strip("master", sampleRate);
+    /** @type {Way<StripSheet>} */
+    this.way = new Way((sheet) => this.strip.tell(sheet));
     /** @type {Limiter | null} */
     this.limiter = null;
     /** @type {number | null} */
@@ -86,22 +90,25 @@ class MasterProcessor extends AudioWorkletProcessor {
   /** @param {MasterSaid} said */
   told(said) {
     if (said.kind === "tell") {
-      this.strip.tell(said.strip);
+      if (said.isItsTime) this.way.renew(said.strip);
+      this.strip.tell(said.strip, said.isItsTime);
       if (said.ceiling !== this.ceiling) {
         this.ceiling = said.ceiling;
         this.limiter = said.ceiling === null ? null : new Limiter(sampleRate, said.ceiling);
       }
-    } else if (said.kind === "hear") this.strip.set(said.name, said.value);
+    } else if (said.kind === "run") this.way.run(said);
+    else if (said.kind === "hear") this.strip.hold(said.name, said.value);
+    else if (said.kind === "let") this.strip.held.clear();
     else this.port.postMessage({ number: said.number });
   }
 
   /** @param {Float32Array[][]} inputs @param {Float32Array[][]} outputs */
   process([input], [output]) {
     const { strip } = this;
-    for (let from = 0; from < BLOCK; from += STEP) {
-      strip.step(currentFrame + from, false);
-      strip.filter(input, from, from + STEP);
-      strip.finish(strip.sound, from, from + STEP, 0);
+    for (const { from, to, into, frame, isJump } of this.way.parts(currentFrame, BLOCK)) {
+      if (frame !== null) strip.step(frame, isJump);
+      strip.filter(input, from, to);
+      strip.finish(strip.sound, from, to, into);
     }
     output.forEach((side, c) => side.set(strip.sound[c]));
     this.limiter?.run(output[0], output[1]);

@@ -5,16 +5,15 @@
  *
  * Conventions
  * -----------
- * - Context frames are the audio clock's, song frames the song's; a run says which lies on which.
- * - Steps begin on every 32nd song frame, as in the core.
+ * - Steps begin on every 32nd song frame, as in the core; `way.js` says which frame is heard when.
  */
 
 import { amplitude, highCut, lowCut, STEP, Strip, valueAt } from "./strip.js";
+import { Way } from "./way.js";
 
 /** @typedef {import("./strip.js").Lane} Lane */
 /** @typedef {{delay: Lane, feedback: number, low_cut_hz: number, high_cut_hz: number, crossed: boolean, level_db: number}} EchoSheet */
 /** @typedef {{strips: import("./strip.js").StripSheet[], echo: EchoSheet}} DeskSheet */
-/** From a context frame on song frames count from `song`, or stand there, and this is the desk; `sheet` null: as it is. @typedef {{context: number, song: number, isMoving: boolean, sheet: DeskSheet | null}} Run */
 /** What is added up: both sides of each. @typedef {{dry: Float32Array[], room: Float32Array[]}} Sums */
 
 const Q = 0.7071067811865476;
@@ -28,18 +27,13 @@ export class Desk {
     /** @type {Map<string, Strip>} */
     this.strips = new Map();
     this.echo = new Echo(rate);
-    /** @type {Run[]} by when they begin; the first has begun */
-    this.runs = [];
-    /** The song frame of the next frame; where the song stands still it counts on from where it stands. */
-    this.song = 0;
-    /** The song frame on which it stands; null while it goes. @type {number | null} */
-    this.stands = 0;
-    this.isJump = true;
+    /** @type {Way<DeskSheet>} */
+    this.way = new Way((sheet) => this.adopt(sheet));
   }
 
   /** @param {DeskSheet} sheet @param {boolean} [isItsTime] else lanes stay as they are: they go by another time */
   adopt(sheet, isItsTime = true) {
-    if (isItsTime) for (const run of this.runs) if (run.sheet) run.sheet = sheet;
+    if (isItsTime) this.way.renew(sheet);
     const kept = new Set(sheet.strips.map((s) => s.id));
     for (const id of this.strips.keys()) if (!kept.has(id)) this.strips.delete(id);
     for (const told of sheet.strips) {
@@ -50,44 +44,19 @@ export class Desk {
     this.echo.tell(isItsTime ? sheet.echo : { ...sheet.echo, delay: this.echo.sheet.delay });
   }
 
-  /** What was to begin there or later is not begun. @param {Run} run */
-  run(run) {
-    this.runs = this.runs.filter((r) => r.context < run.context);
-    this.runs.push(run);
-  }
-
   /**
    * @param {number} context frame of the first
    * @param {(id: string) => Float32Array[] | undefined} input what sounds on a track, one side or two
    * @param {number} count @param {Sums} sums to be added to
    */
   process(context, input, count, sums) {
-    let from = 0;
-    while (from < count) {
-      while (this.runs.length && this.runs[0].context <= context + from) this.begin(/** @type {Run} */ (this.runs.shift()));
-      const into = ((this.song % STEP) + STEP) % STEP;
-      const next = this.runs.length ? this.runs[0].context - context : Infinity;
-      const to = Math.min(count, from + STEP - into, next);
-      if (into === 0 || this.isJump) this.step(this.stands ?? this.song - into);
+    for (const { from, to, into, frame, isJump } of this.way.parts(context, count)) {
+      if (frame !== null) {
+        for (const strip of this.strips.values()) strip.step(frame, isJump);
+        this.echo.step(frame);
+      }
       this.mix(input, from, to, into, sums);
-      this.song += to - from;
-      from = to;
     }
-  }
-
-  /** @param {Run} run */
-  begin(run) {
-    if (run.sheet) this.adopt(run.sheet, true);
-    this.song = run.song;
-    this.stands = run.isMoving ? null : run.song;
-    this.isJump = true;
-  }
-
-  /** @param {number} frame */
-  step(frame) {
-    for (const strip of this.strips.values()) strip.step(frame, this.isJump);
-    this.echo.step(frame);
-    this.isJump = false;
   }
 
   /** @param {(id: string) => Float32Array[] | undefined} input @param {number} from @param {number} to @param {number} into @param {Sums} sums */

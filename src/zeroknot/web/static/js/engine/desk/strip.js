@@ -94,6 +94,8 @@ export class Strip {
     this.glides = new Map();
     /** @type {Map<string, Lane>} */
     this.lanes = new Map();
+    /** What is held by hand: its lane waits. @type {Set<string>} */
+    this.held = new Set();
     /** @type {string | null} */
     this.key = null;
     /** @type {Map<string, Section>} */
@@ -116,16 +118,23 @@ export class Strip {
   tell({ values, lanes, key }, isItsTime = true) {
     this.key = key;
     if (isItsTime) this.lanes = new Map(lanes);
+    this.held.clear();
     const told = { ...NEUTRAL, ...Object.fromEntries(values) };
     for (const name of Object.keys(NEUTRAL)) if (told[name] !== this.to[name]) this.set(name, told[name]);
     this.isStale = true;
     this.isNew = false;
   }
 
-  /** By hand. @param {string} name @param {number} value */
+  /** By hand, until it is told anew. @param {string} name @param {number} value */
+  hold(name, value) {
+    this.held.add(name);
+    this.set(name, value);
+  }
+
+  /** @param {string} name @param {number} value */
   set(name, value) {
     this.to[name] = value;
-    if (this.isNew || name.endsWith("_slope") || this.lanes.has(name)) {
+    if (this.isNew || name.endsWith("_slope") || (this.lanes.has(name) && !this.held.has(name))) {
       this.at[name] = value;
       this.glides.delete(name);
     } else this.glides.set(name, (value - this.at[name]) / GLIDE_STEPS);
@@ -168,6 +177,7 @@ export class Strip {
   /** @param {number} frame */
   look(frame) {
     for (const [name, lane] of this.lanes) {
+      if (this.held.has(name)) continue;
       const found = valueAt(lane, frame);
       const value = name.endsWith("_hz") ? 2 ** found : found;
       if (value !== this.at[name]) this.isStale = true;
