@@ -40,8 +40,8 @@ export const line = (session, app) => () => {
       const canvas = /** @type {HTMLCanvasElement} */ (lane.querySelector("canvas.line"));
       const field = /** @type {HTMLElement} */ (document.getElementById("field"));
       view.watch(() => this.showLine());
-      view.picture(canvas, () => [this.lineName, this.points(), this.lineChosen, this.still(), app.lanePerBeat(), field.scrollLeft], (c, sheet) => drawLine(c, sheet, {
-        range: this.range(), points: this.points(), still: this.still(), chosen: this.lineChosen, perBeat: app.lanePerBeat(), scrollX: field.scrollLeft,
+      view.picture(canvas, () => [this.lineName, this.linePoints(), this.lineChosen, this.lineStill(), app.lanePerBeat(), field.scrollLeft], (c, sheet) => drawLine(c, sheet, {
+        range: this.lineRange(), points: this.linePoints(), still: this.lineStill(), chosen: this.lineChosen, perBeat: app.lanePerBeat(), scrollX: field.scrollLeft,
       }));
     },
 
@@ -49,35 +49,35 @@ export const line = (session, app) => () => {
       view.end();
     },
 
-    track() {
+    ofTrack() {
       return session.state.tracks.find((t) => t.id === this.lineTrack);
     },
 
-    range() {
+    lineRange() {
       return MOVABLE[this.lineName] ?? MOVABLE.level_db;
     },
 
     /** As they are dragged to. @returns {Point[]} */
-    points() {
-      return dragged ?? /** @type {Point[]} */ (this.track()?.lines?.find((l) => l.name === this.lineName)?.points ?? []);
+    linePoints() {
+      return dragged ?? /** @type {Point[]} */ (this.ofTrack()?.lines?.find((l) => l.name === this.lineName)?.points ?? []);
     },
 
     /** What holds where there is no line. */
-    still() {
-      const found = this.track();
+    lineStill() {
+      const found = this.ofTrack();
       if (!found) return 0;
       if (this.lineName === "muted") return Number(found.muted);
       return this.lineName === "level_db" ? found.level_db : Number(found.sound[/** @type {keyof typeof found.sound} */ (this.lineName)] ?? 0);
     },
 
     showLine() {
-      const moving = new Set(this.track()?.lines?.map((l) => l.name));
+      const moving = new Set(this.ofTrack()?.lines?.map((l) => l.name));
       const all = Object.entries(LINE_NAMES).map(([id, name]) => ({ id, name: moving.has(id) ? `${name} ·` : name }));
       this.lineChoices = all.sort((a, b) => Number(moving.has(b.id)) - Number(moving.has(a.id)));
-      const points = this.points();
+      const points = this.linePoints();
       this.lineChosen = Math.min(this.lineChosen, points.length - 1);
       const point = points[this.lineChosen];
-      const { unit } = this.range();
+      const { unit } = this.lineRange();
       this.lineValue = point ? shownAs(unit, point.value) : "";
       const said = point ? `, point ${this.lineChosen + 1} at ${this.placeOf(point.beat)}: ${this.lineValue}` : "";
       this.lineSaid = `Line of ${LINE_NAMES[this.lineName] ?? "nothing"}, ${points.length} points${said}. Arrows choose and move, Enter puts one at the playhead`;
@@ -97,11 +97,11 @@ export const line = (session, app) => () => {
     },
 
     toggleLine() {
-      this.setLine(this.lineName ? "" : this.track()?.lines?.[0]?.name ?? "level_db");
+      this.setLine(this.lineName ? "" : this.ofTrack()?.lines?.[0]?.name ?? "level_db");
     },
 
     clearLine() {
-      if (this.points().length) void this.keepLine([]);
+      if (this.linePoints().length) void this.keepLine([]);
     },
 
     /** @param {Point[]} points */
@@ -143,16 +143,16 @@ export const line = (session, app) => () => {
     /** @param {PointerEvent} event */
     lineDown(event) {
       const element = /** @type {HTMLElement} */ (event.currentTarget);
-      const [box, range] = [element.getBoundingClientRect(), this.range()];
+      const [box, range] = [element.getBoundingClientRect(), this.lineRange()];
       if (event.button !== 0 || !app.laneBeat) return;
       if (event.shiftKey) return this.bendLine(event);
       const beatOf = app.laneBeat;
       const far = (/** @type {Point} */ p) => Math.hypot((p.beat - beatOf(event.clientX)) * app.lanePerBeat(), yOfValue(range, p.value, box.height) - (event.clientY - box.top));
-      const near = this.points().findIndex((p) => far(p) <= REACH);
+      const near = this.linePoints().findIndex((p) => far(p) <= REACH);
       /** @param {number} x @param {number} y @param {boolean} isFree */
       const placeOf = (x, y, isFree) => ({ beat: this.snapped(beatOf(x), isFree), value: valueAtHeight(range, heightAt(y - box.top, box.height)) });
-      const fresh = { ...placeOf(event.clientX, event.clientY, event.altKey), shape: this.shape(), bend: 0 };
-      const { points, at } = near < 0 ? withPoint(this.points(), fresh) : { points: [...this.points()], at: near };
+      const fresh = { ...placeOf(event.clientX, event.clientY, event.altKey), shape: this.lineShape(), bend: 0 };
+      const { points, at } = near < 0 ? withPoint(this.linePoints(), fresh) : { points: [...this.linePoints()], at: near };
       if (near < 0) dragged = points;
       this.choosePoint(at);
       gesture(event, {
@@ -162,19 +162,19 @@ export const line = (session, app) => () => {
           const moved = withMoved(points, at, beat, value);
           this.dragTo(moved, at, { x, y }, `${this.placeOf(moved[at].beat)} · ${shownAs(range.unit, value)}`);
         },
-        done: () => void this.keepLine(this.points()),
+        done: () => void this.keepLine(this.linePoints()),
         ended: (isDone) => this.letLineGo(isDone),
       });
     },
 
     /** How a point leads on to the next: a switch holds. @returns {"step" | "line"} */
-    shape() {
-      return this.range().unit === "switch" ? "step" : "line";
+    lineShape() {
+      return this.lineRange().unit === "switch" ? "step" : "line";
     },
 
     /** The way on from the point before is bent. @param {PointerEvent} event */
     bendLine(event) {
-      const points = this.points();
+      const points = this.linePoints();
       const at = points.filter((p) => p.beat <= (app.laneBeat?.(event.clientX) ?? 0)).length - 1;
       if (at < 0 || at + 1 >= points.length) return;
       const rises = points[at + 1].value >= points[at].value ? 1 : -1;
@@ -183,7 +183,7 @@ export const line = (session, app) => () => {
           const bent = withBend(points, at, points[at].bend + (rises * dy) / BEND_PIXELS);
           this.dragTo(bent, at, { x, y }, `bend ${bent[at].bend.toFixed(1)}`);
         },
-        done: () => void this.keepLine(this.points()),
+        done: () => void this.keepLine(this.linePoints()),
         ended: (isDone) => this.letLineGo(isDone),
       });
     },
@@ -191,20 +191,20 @@ export const line = (session, app) => () => {
     /** A point away. @param {MouseEvent} event */
     lineTwice(event) {
       const beat = app.laneBeat?.(event.clientX) ?? 0;
-      const at = this.points().findIndex((p) => Math.abs(p.beat - beat) * app.lanePerBeat() <= REACH);
+      const at = this.linePoints().findIndex((p) => Math.abs(p.beat - beat) * app.lanePerBeat() <= REACH);
       if (at >= 0) this.removePoint(at);
     },
 
     /** @param {number} at */
     removePoint(at) {
-      if (at >= 0) void this.keepLine(this.points().filter((_, i) => i !== at));
+      if (at >= 0) void this.keepLine(this.linePoints().filter((_, i) => i !== at));
     },
 
     putPoint() {
-      const [points, range] = [this.points(), this.range()];
+      const [points, range] = [this.linePoints(), this.lineRange()];
       const beat = this.snapped(session.beat(), false);
-      const value = points.length ? valueOn(points, beat, range.unit === "hz") : this.still();
-      const made = withPoint(points, { beat, value, shape: this.shape(), bend: 0 });
+      const value = points.length ? valueOn(points, beat, range.unit === "hz") : this.lineStill();
+      const made = withPoint(points, { beat, value, shape: this.lineShape(), bend: 0 });
       this.lineChosen = made.at;
       void this.keepLine(made.points);
     },
@@ -212,7 +212,7 @@ export const line = (session, app) => () => {
     /** @param {KeyboardEvent} event */
     lineKey(event) {
       if (event.ctrlKey || event.metaKey) return;
-      const [points, at, range] = [this.points(), this.lineChosen, this.range()];
+      const [points, at, range] = [this.linePoints(), this.lineChosen, this.lineRange()];
       const [point, step] = [points[at], event.shiftKey ? LARGE : SMALL];
       /** @param {number} by */
       const raise = (by) => point && this.keepLine(withMoved(points, at, point.beat, valueAtHeight(range, range.unit === "switch" ? Number(by > 0) : heightOf(range, point.value) + by)));
