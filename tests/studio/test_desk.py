@@ -151,7 +151,8 @@ class DeskTest(StudioTest):
         self.do(WriteLine(track=self.one, name="pan", points=((4, 0.5), (6, 1.0), (3, -1.0))))
         lane = dict(self.desk().strips[0].lanes)["pan"]
         frame = self.tree().tempo_map.frame_of_beat
-        self.assertEqual(value_at(lane, frame(2, 44_100)), 0)
+        for beat in (2, 6.1, 12):
+            self.assertEqual(value_at(lane, frame(beat, 44_100)), 0)
         self.assertAlmostEqual(value_at(lane, frame(5, 44_100)), 0.75, delta=0.01)
 
     # ---- as files

@@ -52,11 +52,10 @@ class WriteLine(Intent):
             was = value_on(old, start, in_octaves)
             if abs(was - fresh[0].value) > _SLACK and start - LEAST_BEATS > before[-1].beat:
                 before.append(LinePoint(beat=start - LEAST_BEATS, value=was, shape="step"))
-        if after:
+        fresh[-1] = fresh[-1].changed(shape="step")
+        if not after or end + LEAST_BEATS < after[0].beat:
             was = value_on(old, end, in_octaves)
-            fresh[-1] = fresh[-1].changed(shape="step")
-            if end + LEAST_BEATS < after[0].beat:
-                after.insert(0, LinePoint(beat=end + LEAST_BEATS, value=was))
+            after.insert(0, LinePoint(beat=end + LEAST_BEATS, value=was))
         points = (*before, *fresh, *after)
         return Resolved(SetLine(track=self.track, name=self.name, points=points))
 
