@@ -20,6 +20,7 @@ from zeroknot.document.stored import tree_text, tree_value
 from zeroknot.studio.desk import desk_of_project
 from zeroknot.studio.intents.bars import DoBars
 from zeroknot.studio.intents.lines import WriteLine
+from zeroknot.studio.intents.low_end import MakeRoom
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.time import SetSteadyTempo, SetTempoPoint
 from zeroknot.studio.mixdown import AskedMix
@@ -30,7 +31,7 @@ from zeroknot.studio.tasks.rendering import rendering_of
 FLOAT = MixHow("wav32", ceiling_db=None)
 
 
-class DeskTest(StudioTest):
+class WithDesk(StudioTest):
     def setUp(self):
         super().setUp()
         self.project = self.studio.projects.create("Slate")
@@ -66,6 +67,8 @@ class DeskTest(StudioTest):
         sound = rendering_of(self.studio.store.folder, again).whole()
         return sound[:, plan.lead_frames : plan.lead_frames + plan.body_frames]
 
+
+class DeskTest(WithDesk):
     # ---- edits
 
     def test_what_is_asked_is_kept_undone_and_refused_with_its_range(self):
@@ -207,3 +210,58 @@ class DeskTest(StudioTest):
         np.testing.assert_allclose(self.heard(), plain, atol=1e-6)
         self.do(SetMaster(level_db=12))
         self.assertLessEqual(np.abs(self.heard()).max(), 1.0)
+
+
+class LowEndTest(WithDesk):
+    def setUp(self):
+        super().setUp()
+        item = self.bring(wav_bytes(rendered("bass_97"), 16), "bass_97.wav")
+        self.do(Place(hand=item.sha, beat=4, passes=2))
+        self.bass = self.tree().tracks[-1].id
+
+    def measured(self):
+        begun = self.studio.low_ends.begin(self.tree())
+        job = self.studio.jobs.waited(begun.id, 60)
+        self.assertEqual((job.state, job.error), ("done", ""))
+        return job.result
+
+    def test_the_fight_is_found_where_both_play_and_mended_by_one_gesture(self):
+        before = self.measured()
+        fights = [f for f in before["fights"] if self.bass in f["tracks"]]
+        self.assertTrue(fights)
+        fight = fights[0]
+        self.assertGreaterEqual(fight["bars"][0][0], 2)  # the bass begins there
+        self.assertIn("fight below 150 Hz in bar", fight["said"])
+        other = next(t for t in fight["tracks"] if t != self.bass)
+        plain = self.heard(0, 4, (other,))
+        self.do(MakeRoom(track=other, bars=tuple(map(tuple, fight["bars"]))))
+        self.assertEqual(self.tree().track(other).sound.low_cut_slope, 24)
+        after = self.measured()
+        pair = {frozenset(f["tracks"]) for f in after["fights"]}
+        self.assertNotIn(frozenset(fight["tracks"]), pair)
+        # Where the other is silent it is as it was, a cut at 10 Hz aside.
+        still = self.heard(0, 3.5, (other,))
+        was, now = (np.std(s[:, : still.shape[1] - 2000]) for s in (plain, still))
+        self.assertAlmostEqual(now / was, 1.0, delta=0.03)
+        self.studio.projects.undo(self.project)
+        self.assertEqual(self.tree().track(other).lines, ())
+        self.assertEqual(self.tree().track(other).sound.low_cut_slope, 12)
+
+    def test_made_again_and_over_a_line_that_is_there(self):
+        self.line(self.one, "low_cut_hz", (0, 40), (16, 400))
+        self.do(MakeRoom(track=self.one, bars=((2, 2), (4, 4))))
+        frame = self.tree().tempo_map.frame_of_beat
+        lane = dict(self.desk().strips[0].lanes)["low_cut_hz"]
+        at = {beat: 2 ** value_at(lane, frame(beat, 44_100)) for beat in (2, 4, 7.9, 10, 12, 15)}
+        self.assertAlmostEqual(at[2], 40 * 10 ** (2 / 16), delta=0.5)
+        self.assertAlmostEqual(at[4], 150, delta=0.5)
+        self.assertAlmostEqual(at[10], 40 * 10 ** (10 / 16), delta=1)
+        self.assertAlmostEqual(at[15], 40 * 10 ** (15 / 16), delta=2)
+        with self.assertRaisesRegex(EditError, "no bars 3 to 2"):
+            self.do(MakeRoom(track=self.one, bars=((3, 2),)))
+
+    def test_one_track_alone_fights_with_nobody(self):
+        for track in self.tree().tracks[1:]:
+            self.do(RemoveTrack(track=track.id))
+        with self.assertRaisesRegex(EditError, "takes two tracks"):
+            self.studio.low_ends.begin(self.tree())

@@ -9,34 +9,29 @@ import shutil
 import time
 import uuid
 import zipfile
-from collections.abc import Callable, Iterator, Mapping
-from concurrent.futures import Future, wait
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 from zeroknot.core.errors import EditError, NotFoundError
 from zeroknot.core.formats.handed import stem, unlike_names
 from zeroknot.core.formats.mix_file import MixHow
-from zeroknot.core.render.any_plan import PassPlan, plan_of_text
-from zeroknot.core.render.blocks import BLOCK_FRAMES
+from zeroknot.core.render.any_plan import plan_of_text
 from zeroknot.core.render.desk_plan import DeskPlan
 from zeroknot.document.project import Project
 from zeroknot.document.steps import in_short
-from zeroknot.store.audio_store import block_path, write_whole
+from zeroknot.store.audio_store import write_whole
 from zeroknot.store.jobs import LISTED, Job
 from zeroknot.store.loops import LoopStore
+from zeroknot.studio.ahead import Ahead, Step
 from zeroknot.studio.executors import Executors
-from zeroknot.studio.jobs import CancelledError, Jobs, Progress, StoppedError
+from zeroknot.studio.jobs import CancelledError, Jobs, Progress
 from zeroknot.studio.sheets import SheetMaker, gain
 from zeroknot.studio.song_range import SongRange, desk_plan, refuse_too_long
 
 MIX = "mix"
 PLAN, CREDITS = "plan.json", "credits.txt"
-BATCH = 4  # blocks that are rendered between two looks at whether to go on
-LOOK_SECONDS = 0.1  # between two looks at whether to go on, while something takes long
-Step = Callable[[int, int], None]
-T = TypeVar("T")
 
 PACKED_AT = (1980, 1, 1, 0, 0, 0)  # the same files, the same bytes
 
@@ -139,6 +134,7 @@ class Mixing:
 
     def __init__(self, folder: Path, executors: Executors):
         self._folder, self._executors = folder, executors
+        self._ahead = Ahead(folder, executors)
 
     def run(self, mix: MixPlan, place: Path, step: Step) -> tuple[Path, Mapping[str, Any]]:
         """The file, or the ZIP with all files, and what the mix came to.
@@ -147,9 +143,9 @@ class Mixing:
         step   told how many of how many steps are done; may end it by CancelledError
         """
         plans = mix.plans
-        waiting = list(self._missing(plans[0]))
+        waiting = list(self._ahead.missing(plans[0]))
         total = len(waiting) + len(plans)
-        self._render(waiting, total, step)
+        self._ahead.render(waiting, total, step)
         told, made, how = None, [], mix.how
         gains = [1.0] * len(plans)  # the mix goes through the master's strip itself
         for i, ((name, _), plan) in enumerate(zip(mix.files, plans, strict=True)):
@@ -159,7 +155,7 @@ class Mixing:
                 place / "mix.f32",
             )  # fmt: skip
             # By workers that can be let go of, however long it takes.
-            mixed = self._waited(self._executors.listen(*task), len(waiting) + i, total, step)
+            mixed = self._ahead.waited(self._executors.listen(*task), len(waiting) + i, total, step)
             made.append(file)
             step(len(waiting) + i + 1, total)
             if told is None:
@@ -170,48 +166,6 @@ class Mixing:
         assert told
         file = made[0] if len(made) == 1 else _packed(place, mix, made)
         return file, asdict(told)
-
-    def _missing(self, plan: DeskPlan) -> Iterator[tuple[PassPlan, tuple[int, ...]]]:
-        """Blocks that the cache does not have, in batches."""
-        passes = {one.digest: one for one in plan.passes}
-        wanted: dict[str, set[int]] = {digest: set() for digest in passes}
-        for track in plan.tracks:
-            for placed in track.range.placed:
-                last = (placed.start + placed.frames - 1) // BLOCK_FRAMES
-                blocks = set(range(placed.start // BLOCK_FRAMES, last + 1))
-                wanted[track.range.passes[placed.plan].digest] |= blocks
-        for digest, blocks in wanted.items():
-            missing = [
-                i for i in sorted(blocks) if not block_path(self._folder, digest, i).exists()
-            ]
-            for at in range(0, len(missing), BATCH):
-                yield passes[digest], tuple(missing[at : at + BATCH])
-
-    def _render(
-        self, waiting: list[tuple[PassPlan, tuple[int, ...]]], total: int, step: Step
-    ) -> None:
-        futures = [
-            self._executors.listen("render_blocks", self._folder, plan, indices)
-            for plan, indices in waiting
-        ]
-        try:
-            for i, future in enumerate(futures):
-                self._waited(future, i, total, step)
-        except (CancelledError, StoppedError):
-            for future in reversed(futures):
-                self._executors.let_go(future)
-            raise
-
-    def _waited(self, future: "Future[T]", done: int, total: int, step: Step) -> T:
-        """What comes of it; asked meanwhile whether to go on, and let go of where not."""
-        try:
-            while not future.done():
-                step(done, total)
-                wait([future], LOOK_SECONDS)
-        except (CancelledError, StoppedError):
-            self._executors.let_go(future)
-            raise
-        return future.result()
 
 
 def mix_plan_of(project: Project, loops: LoopStore, asked: AskedMix) -> MixPlan:

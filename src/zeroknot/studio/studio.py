@@ -40,6 +40,7 @@ from zeroknot.studio.jobs import Jobs
 from zeroknot.studio.key_view import Clashes
 from zeroknot.studio.known import Known
 from zeroknot.studio.likenesses import Likenesses
+from zeroknot.studio.low_end import LowEnds
 from zeroknot.studio.made_loops import MadeLoops
 from zeroknot.studio.measured import (
     found_zeros,
@@ -102,6 +103,7 @@ class Studio:
         made_loops = MadeLoops(self.store, self.loops, executors, self.announcer)
         self.prints = Prints(self.store, self.loops, executors, made_loops)
         self.handing_over = HandingOver(self.store, self.loops, executors)
+        self.low_ends = LowEnds(self.store.folder, self.loops, executors, self.jobs)
         self.mixdowns = Mixdowns(self.store.folder, self.loops, executors, self.jobs)
         self.families = Families(self.loops)
         self.ways = WayStore(self._engine)

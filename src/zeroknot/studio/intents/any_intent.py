@@ -53,6 +53,7 @@ from zeroknot.studio.intents.knots import (
     Unstraighten,
 )
 from zeroknot.studio.intents.lines import WriteLine
+from zeroknot.studio.intents.low_end import MakeRoom
 from zeroknot.studio.intents.notes import AddNote, MoveNotes, TreatNotes
 from zeroknot.studio.intents.offshoots import (
     DropGrown,
@@ -128,6 +129,7 @@ AnyIntent = Annotated[
     | SwapMutes
     | TryUnder
     | WriteLine
+    | MakeRoom
     | PlacePieces
     | OpenClip
     | SetSteadyTempo

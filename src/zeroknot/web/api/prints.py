@@ -79,6 +79,12 @@ def mix_down(studio: StudioDep, project: str, ask: MixAsk) -> answers.StartedJob
     return {"job": told(studio.mixdowns.begin(tree, asked, ask.id))}
 
 
+@router.post("/projects/{project}/low-end", status_code=202)
+def low_end(studio: StudioDep, project: str) -> answers.StartedJob:
+    """Measure in the background where tracks fight below 150 Hz; what came of it is its result."""
+    return {"job": told(studio.low_ends.begin(studio.projects.state(project).project))}
+
+
 @router.get("/mixes/{job}/file")
 def mix_file(studio: StudioDep, job: Annotated[str, PathValue(max_length=64)]) -> FileResponse:
     """What a mix made, to save."""
