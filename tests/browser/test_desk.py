@@ -41,6 +41,7 @@ class SoundBoardTest(BrowserTest):
 
     def bands(self):
         """dB of the low and the middle register, on the whole over a second and a half."""
+        self.page.evaluate("(t) => zeroKnot.session.engine().mixer.look(t)", self.track)
         found = []
         for _ in range(15):
             self.page.wait_for_timeout(100)
@@ -176,3 +177,31 @@ class SoundBoardTest(BrowserTest):
         )["job"]
         told = self.wait(lambda: self.server.get(f"/api/jobs/{job['id']}")["result"])["said"]
         self.assertAlmostEqual(told["integrated"], integrated, delta=1.0)
+
+    def test_room_is_made_for_the_low_end_and_heard_before_and_after(self):
+        page = self.page
+        bass = self.shelved("bass_97")
+        self.intent(kind="place", hand=bass, beat=8, passes=4)
+        page.get_by_role("button", name="low end").click()
+        page.get_by_role("button", name="Listen below 150 Hz").click()
+        said = page.locator("#low-said")
+        expect(said).to_contain_text("1 pair fights below 150 Hz", timeout=40_000)
+        expect(page.locator(".fights li").first).to_contain_text("fight below 150 Hz in bar")
+        page.get_by_role("button", name="low cut on drums_103 there").or_(
+            page.get_by_role("button", name="on drums_103", exact=True)
+        ).first.click()
+        self.wait(lambda: self.state()["tracks"][0]["lines"])
+        expect(said).to_contain_text("No two tracks fight below 150 Hz.", timeout=40_000)
+        expect(said).to_contain_text(", 0 now.")
+        page.evaluate("() => zeroKnot.session.engine().song.go(9)")
+        self.intent(kind="change_track", track=self.state()["tracks"][1]["id"], muted=True)
+        page.locator("#strip").focus()
+        page.keyboard.press("Space")
+        self.wait(lambda: self.beat() > 10)
+        after = self.bands()[0]
+        held = page.get_by_role("button", name="hear it as before")
+        held.click()
+        before = self.bands()[0]
+        self.assertLess(after, before - 6)
+        held.click()
+        self.wait(lambda: abs(self.bands()[0] - after) < 4)

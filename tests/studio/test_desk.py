@@ -1,5 +1,7 @@
 """The desk of a project: edits of it, lines along the song, and what leaves through it."""
 
+import hashlib
+import json
 import zipfile
 
 import numpy as np
@@ -11,6 +13,7 @@ from zeroknot.core.errors import EditError, NotFoundError
 from zeroknot.core.formats.mix_file import MixHow
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.mixing.desk.strip import value_at
+from zeroknot.core.recipe.run import run_of
 from zeroknot.core.render.any_plan import plan_of_text
 from zeroknot.document.desk import Echo, LinePoint, Room
 from zeroknot.document.edits.desk import ChangeSound, SetCeiling, SetEcho, SetLine, SetRoom
@@ -265,3 +268,30 @@ class LowEndTest(WithDesk):
             self.do(RemoveTrack(track=track.id))
         with self.assertRaisesRegex(EditError, "takes two tracks"):
             self.studio.low_ends.begin(self.tree())
+
+
+class ThroughTest(WithDesk):
+    def test_a_stretch_is_printed_as_its_tracks_sound_and_made_again(self):
+        self.sounds(self.one, low_cut_hz=300, room_db=-6)
+        self.line(self.one, "level_db", (0, -20), (8, -2))
+        self.do(ChangeSound(track=self.two, listens_to=self.one, values={"ratio": 4.0}))
+        print_range = self.studio.prints.print_range
+        where = SongRange(0, 8)
+        plain = print_range(self.tree(), where, "cut")
+        through = print_range(self.tree(), where, "cut", through=True)
+        self.assertNotEqual(plain.sha, through.sha)
+        self.assertIn("as its tracks sound", through.recipe.made_by["said"])
+        self.do(SetMaster(level_db=0))
+        wanted = self.heard(0, 8)
+        made = self.studio.store.path(through.sha)
+        sound = soundfile.read(made, dtype="float32")[0].T
+        edge = wanted.shape[1] - 2000  # where what goes on is cut off
+        np.testing.assert_allclose(sound[:, :edge], wanted[:, :edge], atol=1e-6)
+        # What it was changed by afterwards has no say in what its recipe makes.
+        self.sounds(self.one, low_cut_hz=10)
+        again = run_of(json.loads(json.dumps(through.recipe.run.told())))
+        axis = rendering_of(self.studio.store.folder, again.plan).whole()
+        self.assertEqual(hashlib.sha256(again.file(axis)).hexdigest(), through.sha)
+        # What rings past its end is added to its start, where that is asked for.
+        wrapped = print_range(self.tree(), where, "wrap", through=True)
+        self.assertEqual(wrapped.frames, through.frames)

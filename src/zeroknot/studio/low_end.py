@@ -73,6 +73,6 @@ def told_fight(fight: Fight, names: dict[str, str]) -> dict[str, Any]:
         "tracks": list(fight.tracks),
         "bars": [list(pair) for pair in fight.bars],
         "worst_db": round(db, 1),
-        "said": f"{one} and {other} fight below 150 Hz in {said_bars(fight.bars)}{most}: "
-        f"{abs(db):.1f} dB under all that the louder has there is in both.",
+        "said": f"{one} and {other} fight below 150 Hz in {said_bars(fight.bars)}{most}, where "
+        f"what is in both is {abs(db):.1f} dB below all that the louder one has.",
     }

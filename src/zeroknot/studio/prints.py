@@ -79,14 +79,20 @@ class Prints:
         return self._printed(run, name, recipe, strand.round_beats, metre, hand.loop)
 
     def print_range(
-        self, project: Project, where: SongRange, seam: str = "wrap", with_lead: bool = False
+        self,
+        project: Project,
+        where: SongRange,
+        seam: str = "wrap",
+        with_lead: bool = False,
+        through: bool = False,
     ) -> Loop:
         """A stretch of the song as a new loop on the shelf, float32, its recipe with it.
 
-        seam  as of `print_strand`
+        seam     as of `print_strand`
+        through  as its tracks sound: filters, compressor, sends
         Raises EditError where nothing sounds there.
         """
-        plan = plan_of_range(project, self._loops, where)
+        plan = plan_of_range(project, self._loops, where, through)
         run = Run(plan, seam, with_lead)
         strands = where.strands(project)
         first = where.first_bar(project)
@@ -98,7 +104,7 @@ class Prints:
         made_by = {
             "run": run.told(),
             "tempo_bpm": tempo,
-            "said": where.said(project),
+            "said": where.said(project) + (", as its tracks sound" if through else ""),
             "song": sounding,
             "parts": parts_of(project, where),
         }

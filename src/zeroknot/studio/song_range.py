@@ -93,11 +93,20 @@ def parts_of(project: Project, where: SongRange) -> dict[str, Any]:
     }
 
 
-def plan_of_range(project: Project, loops: LoopStore, where: SongRange) -> RangePlan:
-    """The plan of all that sounds there. Raises EditError where that is nothing, or too long."""
+def plan_of_range(
+    project: Project, loops: LoopStore, where: SongRange, through: bool = False
+) -> RangePlan | DeskPlan:
+    """The plan of all that sounds there. Raises EditError where that is nothing, or too long.
+
+    through  as it sounds after its strips, with what comes back of room and echo; without the
+             master's
+    """
     refuse_too_long(project, where, LONGEST_PRINT_SECONDS, "; mix it down instead")
     maker = SheetMaker(project, loops.named(project.loops()))
     first, end = where.frames(project)
+    if through:
+        plan = desk_plan(project, maker, first, end, where.tracks, as_heard=False)
+        return replace(plan, whole=False)
     return plan_range(maker.arrangement(), maker.plans, first, end, where.tracks)
 
 

@@ -39,8 +39,11 @@ class AskWhere(BaseModel):
 
 
 class RangeAsk(AskWhere):
+    """through: as its tracks sound"""
+
     seam: str = Field("wrap", max_length=10)
     with_lead: bool = False
+    through: bool = False
 
 
 @router.post("/projects/{project}/prints", status_code=201)
@@ -54,7 +57,7 @@ def print_strand(studio: StudioDep, project: str, ask: PrintAsk) -> answers.Made
 def print_range(studio: StudioDep, project: str, ask: RangeAsk) -> answers.MadeLoop:
     """A stretch of the song as a new loop on the shelf."""
     tree = studio.projects.state(project).project
-    loop = studio.prints.print_range(tree, ask.where, ask.seam, ask.with_lead)
+    loop = studio.prints.print_range(tree, ask.where, ask.seam, ask.with_lead, ask.through)
     return {"sha": loop.sha, "name": loop.name, "frames": loop.frames, "rate": loop.rate}
 
 

@@ -10,7 +10,7 @@ export const rangeControls = (session, app, view) => ({
   chosenTrack: "", // as the view has it
   /** @returns {string[]} */
   picks: () => [],
-  rangeSeam: "wrap", rangeOneTrack: false, rangeText: "", rangeTrackText: "", isPrinting: false, rangePrinted: "", rangeSha: "",
+  rangeSeam: "wrap", rangeOneTrack: false, rangeThrough: false, rangeText: "", rangeTrackText: "", isPrinting: false, rangePrinted: "", rangeSha: "",
 
   /** @returns {{from: number, to: number, said: string}} beats */
   rangeOf() {
@@ -46,11 +46,15 @@ export const rangeControls = (session, app, view) => ({
     const { from, to } = this.rangeOf();
     this.isPrinting = true;
     const made = await view.ask("range", (signal) => post(`${session.path}/ranges`, {
-      start: from, end: to, tracks: this.rangeOneTrack ? [this.chosenTrack] : null, seam: this.rangeSeam,
+      start: from, end: to, tracks: this.rangeOneTrack ? [this.chosenTrack] : null, seam: this.rangeSeam, through: this.rangeThrough,
     }, { signal, again: true })); // the same stretch twice is one loop
     this.isPrinting = false;
     if (!made) return;
     [this.rangePrinted, this.rangeSha] = [`${made.name}: on the shelf.`, made.sha];
+  },
+
+  toggleThrough() {
+    this.rangeThrough = !this.rangeThrough;
   },
 
   takeRange() {

@@ -13,7 +13,7 @@ import { Loudness } from "./loudness.js";
 
 /** @typedef {import("../types.js").Sound} Sound */
 /** @typedef {import("./eq.js").Band} Band */
-/** @typedef {"track" | "master" | "space"} Whose */
+/** @typedef {"track" | "master" | "space" | "low"} Whose */
 
 const OPEN_KEPT = "zeroknot.sound.open";
 const MASTER = "master";
@@ -34,7 +34,7 @@ export const sound = (session, app) => () => {
   let spectra = 0;
 
   return {
-    isWriting: false,
+    isWriting: false, isTrackOrMaster: true,
     isSoundOpen: localStorage.getItem(OPEN_KEPT) === "true",
     whose: /** @type {Whose} */ ("track"), trackOf: "", soundId: "", ofName: "",
     sound: /** @type {Sound} */ (PLAIN), band: /** @type {Band} */ ("bell1"), bandName: "Bell 1", isCut: false, hasQ: true, leastHz: 40, mostHz: 16_000,
@@ -92,6 +92,7 @@ export const sound = (session, app) => () => {
 
     showSound() {
       const { state } = session;
+      this.isTrackOrMaster = this.whose === "track" || this.whose === "master";
       this.soundId = this.whose === "master" ? MASTER : this.trackOf;
       const track = state.tracks.find((t) => t.id === this.trackOf);
       this.sound = { ...PLAIN, ...(this.whose === "master" ? state.master_sound : track?.sound) };
