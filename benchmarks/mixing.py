@@ -18,7 +18,7 @@ from zeroknot.core.audio import Audio
 from zeroknot.core.formats.riff import wav_bytes
 
 TRACKS = 8
-LENGTHS = (3.0, 10.0)  # minutes
+LENGTHS = (3.0,)  # minutes
 BPM = 120
 SOUND = {
     "low_cut_hz": 60, "low_db": 2, "bell1_db": -3, "bell2_db": 2, "high_db": 3, "ratio": 3,

@@ -14,6 +14,7 @@ Conventions
 import numba
 import numpy as np
 from numpy.typing import NDArray
+from scipy import signal
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.errors import ZeroKnotError
@@ -65,11 +66,13 @@ class Limiter:
         self._gain = _let_go(held, self._back, self._gain)
         gains = np.concatenate([self._gains, held])
         self._gains = gains[ready:]
+        out, self._late = self._late[:, :ready], self._late[:, ready:]
+        if gains.min() == 1.0:
+            return np.asarray(out, np.float32)
         # As exact as whole numbers where nothing is turned down: sums of ones are not.
-        smooth = np.convolve(1.0 - gains, self._window, mode="valid")
+        smooth = signal.oaconvolve(1.0 - gains, self._window, mode="valid")
         gain = 1.0 - np.maximum(0.0, smooth)
         self.least = min(self.least, float(gain.min(initial=1.0)))
-        out, self._late = self._late[:, :ready], self._late[:, ready:]
         return np.asarray(out * gain, np.float32)
 
     @property
@@ -83,7 +86,7 @@ class Limiter:
         self._waiting = whole[:, -(TAPS - 1) :]
         middle = whole[:, TAPS // 2 - 1 : TAPS // 2 - 1 + sound.shape[1]]
         peak = np.abs(middle).max(axis=0, initial=0.0)
-        np.maximum(peak, peaks_between(whole, self._taps), out=peak)
+        np.maximum(peak, peaks_between(whole, self._taps, self._ceiling), out=peak)
         return np.asarray(np.minimum(1.0, self._ceiling / np.maximum(peak, 1e-12)))
 
 

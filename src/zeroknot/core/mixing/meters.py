@@ -29,7 +29,7 @@ STEP_SECONDS = 0.1  # between two values: gating blocks overlap by three quarter
 MOMENTARY_STEPS, SHORT_TERM_STEPS = 4, 30
 ABSOLUTE_GATE, RELATIVE_GATE, RANGE_GATE = -70.0, -10.0, -20.0
 RANGE_PERCENTS = (10.0, 95.0)
-NEAR_FRAMES = 1024
+NEAR_FRAMES = 256
 OVERSAMPLED, TAPS = 4, 12  # phases, and taps of each, as annex 2 has them
 
 
@@ -168,7 +168,7 @@ class TruePeak:
     def feed(self, sound: Samples) -> None:
         """float32 [channels, n]"""
         whole = np.concatenate([self._before, sound.astype(np.float64)], axis=1)
-        between = peaks_between(whole, self._taps)
+        between = peaks_between(whole, self._taps, self.read)
         self.read = max(self.read, float(between.max(initial=0.0)))
         self.read = max(self.read, float(np.abs(sound).max(initial=0.0)))
         self._before = whole[:, -(TAPS - 1) :]
@@ -181,24 +181,31 @@ def phases(count: int, taps: int) -> Floats:
     return np.asarray(found / found.sum(axis=1, keepdims=True))
 
 
-def peaks_between(sound: Floats, taps: Floats) -> Floats:
+def peaks_between(sound: Floats, taps: Floats, least: float = 0.0) -> Floats:
     """The highest of all phases and channels: float64 [n − taps + 1].
 
     sound  float64 [channels, n]
     taps   float64 [phases, taps], as of `phases`
+    least  a peak that is told from 0: where none can be as high, nothing is looked for
     """
     out = np.zeros(max(0, sound.shape[1] - taps.shape[1] + 1))
-    _between(np.ascontiguousarray(sound), np.ascontiguousarray(taps[:, ::-1]), out)
+    quiet = least / np.abs(taps).sum(axis=1).max()
+    _between(np.ascontiguousarray(sound), np.ascontiguousarray(taps[:, ::-1]), quiet, out)
     return out
 
 
 @numba.njit(cache=True, nogil=True)
-def _between(sound, taps, out):  # type: ignore[no-untyped-def]
+def _between(sound, taps, quiet, out):  # type: ignore[no-untyped-def]
     """A stretch at a time, so that it stays near; each tap over all of it."""
     near = np.empty(NEAR_FRAMES)
     for first in range(0, out.size, NEAR_FRAMES):
         most = out[first : first + NEAR_FRAMES]
         for channel in range(sound.shape[0]):
+            most_here = 0.0
+            for i in range(first, first + most.size + taps.shape[1] - 1):
+                most_here = max(most_here, abs(sound[channel, i]))
+            if most_here < quiet:
+                continue
             for phase in range(taps.shape[0]):
                 near[:] = 0.0
                 for tap in range(taps.shape[1]):

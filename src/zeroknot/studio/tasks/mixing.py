@@ -1,16 +1,20 @@
 """How does a stretch of the song become a file to finish with? In pieces: memory stays small."""
 
+from collections.abc import Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
+from zeroknot.core.audio import Samples
 from zeroknot.core.formats.mix_file import MixFile, MixHow
 from zeroknot.core.mixing.limiter import Limiter
-from zeroknot.core.mixing.meters import Loudness, Meter
+from zeroknot.core.mixing.meters import Loudness, Meter, TruePeak
 from zeroknot.core.render.any_plan import AnyPlan
 from zeroknot.core.render.blocks import BLOCK_FRAMES
 from zeroknot.core.render.desk_plan import DeskPlan
+from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.units import db_of_gain, gain_of_db
 from zeroknot.studio.tasks.rendering import RENDERERS, render_block
 
@@ -53,20 +57,40 @@ def mix_to_file(
     beside  where the mix may lie meanwhile; gone afterwards
     """
     song = RENDERERS[plan.kind](folder, plan)  # from its beginning on
+    pieces = _ahead(song, plan.frames, gain)
+    if how.lufs is None:  # as loud as it is: it is known at once
+        return _written(pieces, plan, how, 0.0, title, file)
     before = Meter(plan.rate, plan.channels)
     try:
         with beside.open("wb") as raw:
-            for first in range(0, plan.frames, PIECE_FRAMES):
-                piece = song.frames(first, min(PIECE_FRAMES, plan.frames - first))
-                piece *= np.float32(gain)
+            for piece in pieces:
                 before.feed(piece)
                 raw.write(np.ascontiguousarray(piece.T).tobytes())
-        told = before.read
-        gain_db = _wanted(told, how)
+        gain_db = _wanted(before.read, how)
         mixed = np.memmap(beside, np.float32, "r", shape=(plan.frames, plan.channels))
-        return _written(mixed, plan.rate, how, gain_db, told, title, file)
+        kept = (
+            np.ascontiguousarray(mixed[first : first + PIECE_FRAMES].T)
+            for first in range(0, plan.frames, PIECE_FRAMES)
+        )
+        return _written(kept, plan, how, gain_db, title, file)
     finally:
         beside.unlink(missing_ok=True)
+
+
+def _ahead(song: InBlocks, frames: int, gain: float) -> Iterator[Samples]:
+    """Its pieces; the next one is made while one is used."""
+
+    def made(first: int) -> Samples:
+        return song.frames(first, min(PIECE_FRAMES, frames - first)) * np.float32(gain)
+
+    firsts = range(0, frames, PIECE_FRAMES)
+    with ThreadPoolExecutor(1) as maker:
+        coming = maker.submit(made, 0)
+        for following in [*firsts[1:], None]:
+            piece = coming.result()
+            if following is not None:
+                coming = maker.submit(made, following)
+            yield piece
 
 
 def _wanted(told: Loudness, how: MixHow) -> float:
@@ -82,16 +106,16 @@ def _wanted(told: Loudness, how: MixHow) -> float:
 
 
 def _written(
-    mixed: np.ndarray, rate: int, how: MixHow, gain_db: float, told: Loudness, title: str,
-    file: Path,
-) -> Mixed:  # fmt: skip
-    channels, gain = mixed.shape[1], np.float32(gain_of_db(gain_db))
+    pieces: Iterable[Samples], plan: DeskPlan, how: MixHow, gain_db: float, title: str, file: Path
+) -> Mixed:
+    rate, channels, gain = plan.rate, plan.channels, np.float32(gain_of_db(gain_db))
     limiter = Limiter(rate, channels, how.ceiling_db) if how.ceiling_db is not None else None
-    after = Meter(rate, channels)
+    before, after = TruePeak(channels), Meter(rate, channels)
     skipped = limiter.lead if limiter else 0
     with MixFile(file, how, rate, channels, title) as out:
-        for first in range(0, mixed.shape[0], PIECE_FRAMES):
-            piece = np.ascontiguousarray(mixed[first : first + PIECE_FRAMES].T) * gain
+        for whole in pieces:
+            piece = whole * gain
+            before.feed(piece)
             if limiter:
                 piece = limiter.feed(piece)
             cut = min(skipped, piece.shape[1])
@@ -104,12 +128,12 @@ def _written(
             out.write(rest)
     heard = after.read
     return Mixed(
-        frames=mixed.shape[0],
+        frames=plan.frames,
         gain_db=gain_db,
         integrated=_finite(heard.integrated),
         range_lu=heard.range_lu,
         true_peak_db=_finite(heard.true_peak_db),
-        over_db=max(0.0, _finite(told.true_peak_db) + gain_db),
+        over_db=max(0.0, db_of_gain(before.read)),
         lowered_db=-db_of_gain(limiter.least) if limiter else 0.0,
     )
 

@@ -14,6 +14,8 @@ from zeroknot.core.mixing.desk.strip import STEP
 Floats = NDArray[np.float64]
 KNEE_DB = 6.0
 LEAST = 1e-6  # amplitude that is told from silence
+STILL_DB = 1e-7  # of turning down that is none
+DB_OF_NEPER = 20.0 / np.log(10.0)
 ROWS = ("threshold_db", "ratio", "attack_ms", "release_ms", "makeup_db")
 
 
@@ -31,11 +33,13 @@ def compress(
     told = np.ascontiguousarray(settings, np.float64).copy()
     for column in (2, 3):  # to what is left of a difference after a frame
         told[:, column] = np.exp(-1000.0 / (told[:, column] * rate))
-    _compress(sound, key, told, held, into)
+    quiet = np.maximum(LEAST, np.exp((told[:, 0] - KNEE_DB / 2.0) / DB_OF_NEPER))
+    _compress(sound, key, told, quiet, held, into)
 
 
 @numba.njit(cache=True, nogil=True)
-def _compress(sound, key, settings, held, into):  # type: ignore[no-untyped-def]
+def _compress(sound, key, settings, quiet, held, into):  # type: ignore[no-untyped-def]
+    """quiet: amplitudes below the knee, by step: nothing is to be done there."""
     still = settings.shape[0] == 1
     down = held[0]
     for i in range(sound.shape[1]):
@@ -43,18 +47,22 @@ def _compress(sound, key, settings, held, into):  # type: ignore[no-untyped-def]
         threshold, ratio, attack, release, makeup = settings[row]
         level = max(abs(key[0, i]), abs(key[1, i]))
         wanted = 0.0
-        if level > LEAST:
-            over = 20.0 * np.log10(level) - threshold
+        if level > quiet[row]:
+            over = DB_OF_NEPER * np.log(level) - threshold
             if over >= KNEE_DB / 2.0:
                 wanted = over * (1.0 - 1.0 / ratio)
             elif over > -KNEE_DB / 2.0:
-                wanted = (over + KNEE_DB / 2.0) ** 2 / (2.0 * KNEE_DB) * (1.0 - 1.0 / ratio)
+                inside = over + KNEE_DB / 2.0
+                wanted = inside * inside / (2.0 * KNEE_DB) * (1.0 - 1.0 / ratio)
+        elif down < STILL_DB and makeup == 0.0:
+            down = 0.0
+            continue
         share = attack if wanted > down else release
         down = share * down + (1.0 - share) * wanted
-        gain = 10.0 ** ((makeup - down) / 20.0)
+        gain = np.exp((makeup - down) / DB_OF_NEPER)
         sound[0, i] *= gain
         sound[1, i] *= gain
-    held[0] = down if down > 1e-9 else 0.0
+    held[0] = down
 
 
 def curve(level_db: Floats, threshold_db: float, ratio: float) -> Floats:

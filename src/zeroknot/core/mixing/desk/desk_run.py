@@ -1,6 +1,7 @@
 """How do tracks become the song? Through their strips, the room, the echo and the master's."""
 
 from collections.abc import Collection, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -9,7 +10,7 @@ from numpy.typing import NDArray
 from zeroknot.core.audio import Samples
 from zeroknot.core.mixing.desk.echo import EchoRun
 from zeroknot.core.mixing.desk.room import Convolved, impulse
-from zeroknot.core.mixing.desk.strip import Desk
+from zeroknot.core.mixing.desk.strip import Desk, Strip
 from zeroknot.core.mixing.desk.strip_run import StripRun, amplitude
 from zeroknot.core.mixing.limiter import Limiter
 
@@ -39,8 +40,10 @@ class DeskRun:
     heard  ids of the strips that are; the others are only listened to. All where None
     """
 
-    def __init__(self, desk: Desk, rate: int, heard: Collection[str] | None = None):
-        self.desk = desk
+    def __init__(
+        self, desk: Desk, rate: int, heard: Collection[str] | None = None, threads: int = 2
+    ):
+        self.desk, self._threads = desk, threads
         self._strips = {s.id: StripRun(s, rate) for s in desk.strips}
         self._heard = set(self._strips if heard is None else heard)
         keys = {s.key for s in desk.strips if s.id in self._heard}
@@ -57,29 +60,40 @@ class DeskRun:
         first   song frame of their first
         """
         silence = np.zeros((2, count), np.float32)
-        filtered = {
-            s.id: self._strips[s.id].filtered(_wide(sounds.get(s.id, silence)), first)
-            for s in self._needed
-        }
-        # Whom another goes by is heard by it as it is after its own filters.
-        keys = {
-            s.id: filtered[s.key].copy() if s.key in filtered else filtered[s.id]
-            for s in self._needed
-        }
-        dry, to_room, to_echo = (np.zeros((2, count)) for _ in range(3))
-        for strip in self._needed:
+
+        def take_in(strip: Strip) -> Floats:
+            return self._strips[strip.id].filtered(_wide(sounds.get(strip.id, silence)), first)
+
+        def finish(strip: Strip) -> Floats | None:
             if strip.id not in self._heard:
-                continue
-            run = self._strips[strip.id]
-            out = run.finished(filtered[strip.id], keys[strip.id], first)
-            dry += out
-            if run.sends("room"):
-                to_room += out * run.sent("room", first, count)
-            if run.sends("echo"):
-                to_echo += out * run.sent("echo", first, count)
-        room = self._room.run(to_room) * self._room_gain if self._room else to_room
-        echo = self._echo.run(to_echo, first) if self._echo else to_echo
+                return None
+            return self._strips[strip.id].finished(filtered[strip.id], keys[strip.id], first)
+
+        dry, to_room, to_echo = (np.zeros((2, count)) for _ in range(3))
+        with ThreadPoolExecutor(self._threads) as pool:
+            ids = [s.id for s in self._needed]
+            filtered = dict(zip(ids, pool.map(take_in, self._needed), strict=True))
+            keys = self._keys(filtered)
+            for strip, out in zip(self._needed, pool.map(finish, self._needed), strict=True):
+                if out is None:
+                    continue
+                run = self._strips[strip.id]
+                dry += out
+                if run.sends("room"):
+                    to_room += out * run.sent("room", first, count)
+                if run.sends("echo"):
+                    to_echo += out * run.sent("echo", first, count)
+            back = pool.submit(self._room.run, to_room) if self._room else None
+            echo = self._echo.run(to_echo, first) if self._echo else to_echo
+            room = back.result() * self._room_gain if back else to_room
         return Sums(dry, room, echo)
+
+    def _keys(self, filtered: Mapping[str, Floats]) -> dict[str, Floats]:
+        """Whom another goes by is heard by it as it is after its own filters."""
+        return {
+            s.id: filtered[s.key].copy() if s.key and s.key in filtered else filtered[s.id]
+            for s in self._needed
+        }
 
 
 class MasterRun:

@@ -91,17 +91,18 @@ class Convolved:
     """A sound through an impulse, piece by piece; what rings on is kept for the next."""
 
     def __init__(self, impulse: Samples):
-        self._impulse = impulse.astype(np.float64)
-        self._spectra: dict[int, NDArray[np.complex128]] = {}
+        self._impulse = impulse.astype(np.float32)
+        self._spectra: dict[int, NDArray[np.complex64]] = {}
         self._rings = np.zeros((impulse.shape[0], impulse.shape[1] - 1))
 
     def run(self, sound: Floats) -> Floats:
-        """float64 [2, n] both."""
+        """float64 [2, n] both; worked out in single precision, which is 130 dB down."""
         count, taps = sound.shape[1], self._impulse.shape[1]
         size = fft.next_fast_len(count + taps - 1, real=True)
         if size not in self._spectra:
             self._spectra = {size: fft.rfft(self._impulse, size, axis=1)}
-        whole = fft.irfft(fft.rfft(sound, size, axis=1) * self._spectra[size], size, axis=1)
+        spectrum = fft.rfft(sound.astype(np.float32), size, axis=1) * self._spectra[size]
+        whole = fft.irfft(spectrum, size, axis=1).astype(np.float64)
         whole = whole[:, : count + taps - 1]
         whole[:, : taps - 1] += self._rings
         out, self._rings = whole[:, :count], whole[:, count:].copy()

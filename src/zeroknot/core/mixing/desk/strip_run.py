@@ -66,11 +66,12 @@ class StripRun:
             compressor.compress(sound, key, rows, self.rate, self._held, into)
         if self.strip.is_on("drive_db"):
             self._drive(sound, first)
-        sound *= np.stack([self.line(_left, first, count), self.line(_right, first, count)])
+        sound[0] *= self.line(_left, first, count)
+        sound[1] *= self.line(_right, first, count)
         return sound
 
     def sent(self, name: str, first: int, count: int) -> Floats:
-        """Gain of what is sent to "room" or "echo": float64 [count]."""
+        """Gain of what is sent to "room" or "echo": float64 [count or 1]."""
         return self.line(lambda of: amplitude(of(f"{name}_db")), first, count)
 
     def sends(self, name: str) -> bool:
@@ -79,16 +80,17 @@ class StripRun:
     def line(
         self, gain: Callable[[Callable[[str], Floats]], Floats], first: int, count: int
     ) -> Floats:
-        """A gain that goes straight from step to step: float64 [count].
+        """A gain that goes straight from step to step: float64 [count], [1] where it stays.
 
         gain  of what a value is at each step, float64 [steps], to float64 [steps]
         """
         k, steps = first // STEP, _steps(first, count)[0] + 1
         at = np.asarray(gain(lambda name: self._value(name, k, steps)))
         if at.size == 1:
-            return np.full(count, at[0])
-        frames = np.arange(first - k * STEP, first - k * STEP + count)
-        return np.interp(frames, np.arange(steps) * STEP, at)
+            return at
+        into = first - k * STEP
+        whole = at[:-1, None] + np.diff(at)[:, None] * (np.arange(STEP) / STEP)
+        return whole.ravel()[into : into + count]
 
     def _drive(self, sound: Floats, first: int) -> None:
         count = sound.shape[1]

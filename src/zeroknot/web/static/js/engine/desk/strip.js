@@ -24,6 +24,7 @@ const HIGHEST_SHARE = 0.49;
 const [BUTTERWORTH_2, BUTTERWORTH_4] = [[0.7071067811865476], [0.5411961001461969, 1.3065629648763766]];
 const SHELF_Q = 0.7071067811865476;
 const KNEE_DB = 6;
+const [DB_OF_NEPER, STILL_DB] = [20 / Math.LN10, 1e-7];
 const [LEAST, LEAST_DRIVE, NOTHING] = [1e-6, 1e-3, 1e-15];
 const CUT_SLOPE = 18; // dB an octave from which on a cut has four poles
 
@@ -258,22 +259,26 @@ export class Strip {
     const [left, right] = this.sound;
     const [attack, release] = [at.attack_ms, at.release_ms].map((ms) => Math.exp(-1000 / (ms * rate)));
     const slope = 1 - 1 / at.ratio;
+    const quiet = Math.max(LEAST, Math.exp((at.threshold_db - KNEE_DB / 2) / DB_OF_NEPER));
     let { down } = this;
     for (let i = from; i < to; i += 1) {
       const level = Math.max(Math.abs(keyLeft[i]), Math.abs(keyRight[i]));
       let wanted = 0;
-      if (level > LEAST) {
-        const over = 20 * Math.log10(level) - at.threshold_db;
+      if (level > quiet) {
+        const over = DB_OF_NEPER * Math.log(level) - at.threshold_db;
         if (over >= KNEE_DB / 2) wanted = over * slope;
         else if (over > -KNEE_DB / 2) wanted = ((over + KNEE_DB / 2) ** 2 / (2 * KNEE_DB)) * slope;
+      } else if (down < STILL_DB && at.makeup_db === 0) {
+        down = 0;
+        continue;
       }
       const share = wanted > down ? attack : release;
       down = share * down + (1 - share) * wanted;
-      const gain = 10 ** ((at.makeup_db - down) / 20);
+      const gain = Math.exp((at.makeup_db - down) / DB_OF_NEPER);
       left[i] *= gain;
       right[i] *= gain;
     }
-    this.down = down > 1e-9 ? down : 0;
+    this.down = down;
   }
 
   /** @param {number} from @param {number} to */
