@@ -64,6 +64,7 @@ export class Desk {
     const { echo } = this;
     for (const strip of this.strips.values()) strip.filter(input(strip.id), from, to);
     // Whom another goes by is heard by it as it is after its own filters.
+    /** @type {Map<string | null, Float64Array[]>} */
     const keys = new Map();
     for (const { key } of this.strips.values()) {
       const other = key ? this.strips.get(key) : undefined;
@@ -75,17 +76,26 @@ export class Desk {
       if (!strip.heard) continue;
       const [, , room0, echo0] = strip.from;
       const [, , room1, echo1] = strip.gains;
-      strip.sound.forEach((side, c) => {
-        for (let i = from; i < to; i += 1) {
-          const share = (into + i - from) / STEP;
-          dry[c][i] += side[i];
-          if (room0 || room1) room[c][i] += side[i] * (room0 + (room1 - room0) * share);
-          if (echo0 || echo1) echo.sent[c][i] += side[i] * (echo0 + (echo1 - echo0) * share);
-        }
-      });
+      for (let c = 0; c < 2; c += 1) {
+        const side = strip.sound[c];
+        const sum = dry[c];
+        for (let i = from; i < to; i += 1) sum[i] += side[i];
+        if (room0 || room1) addTo(room[c], side, from, to, room0, room1, into);
+        if (echo0 || echo1) addTo(echo.sent[c], side, from, to, echo0, echo1, into);
+      }
       if (echo0 || echo1) echo.isHeard = true;
     }
     echo.run(dry, from, to, into);
+  }
+}
+
+/** @param {Float32Array | Float64Array} sum @param {Float64Array} side @param {number} from @param {number} to @param {number} a gain where the step begins @param {number} b where it ends @param {number} into */
+function addTo(sum, side, from, to, a, b, into) {
+  const by = (b - a) / STEP;
+  let gain = a + by * into;
+  for (let i = from; i < to; i += 1) {
+    sum[i] += side[i] * gain;
+    gain += by;
   }
 }
 

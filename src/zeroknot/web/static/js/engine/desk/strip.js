@@ -57,28 +57,34 @@ class Section {
   constructor() {
     /** @type {Coefficients} */
     this.c = [1, 0, 0, 1, 0, 0];
-    this.s = [0, 0, 0, 0];
+    this.s = new Float64Array(4);
     this.isRest = true;
   }
 
   /** In place. @param {Float64Array} left @param {Float64Array} right @param {number} from @param {number} to */
   run(left, right, from, to) {
+    this.side(left, from, to, 0);
+    this.side(right, from, to, 2);
+    this.isRest = this.s.every((s) => s === 0);
+  }
+
+  /** @param {Float64Array} sound @param {number} from @param {number} to @param {number} k its first state */
+  side(sound, from, to, k) {
+    const { s } = this;
     const [a1, a2, a3, m0, m1, m2] = this.c;
-    let [s1, s2, t1, t2] = this.s;
+    let s1 = s[k];
+    let s2 = s[k + 1];
     for (let i = from; i < to; i += 1) {
-      const [x, y] = [left[i], right[i]];
-      const [v3, w3] = [x - s2, y - t2];
-      const [v1, w1] = [a1 * s1 + a2 * v3, a1 * t1 + a2 * w3];
-      const [v2, w2] = [s2 + a2 * s1 + a3 * v3, t2 + a2 * t1 + a3 * w3];
+      const x = sound[i];
+      const v3 = x - s2;
+      const v1 = a1 * s1 + a2 * v3;
+      const v2 = s2 + a2 * s1 + a3 * v3;
       s1 = 2 * v1 - s1;
       s2 = 2 * v2 - s2;
-      t1 = 2 * w1 - t1;
-      t2 = 2 * w2 - t2;
-      left[i] = m0 * x + m1 * v1 + m2 * v2;
-      right[i] = m0 * y + m1 * w1 + m2 * w2;
+      sound[i] = m0 * x + m1 * v1 + m2 * v2;
     }
-    this.s = [s1, s2, t1, t2].map((s) => (Math.abs(s) < NOTHING ? 0 : s));
-    this.isRest = this.s.every((s) => s === 0);
+    s[k] = Math.abs(s1) < NOTHING ? 0 : s1;
+    s[k + 1] = Math.abs(s2) < NOTHING ? 0 : s2;
   }
 }
 
@@ -154,6 +160,10 @@ export class Strip {
   /** Values of a step, and gains of its beginning and its end. @param {number} frame of the song, on which it begins @param {boolean} isJump it follows on nothing */
   step(frame, isJump) {
     const { at } = this;
+    if (!this.glides.size && !this.lanes.size && !this.isStale && !isJump) {
+      this.from = this.gains;
+      return;
+    }
     for (const [name, by] of this.glides) {
       const next = at[name] + by;
       const isThere = by === 0 || (by > 0 ? next >= this.to[name] : next <= this.to[name]);
@@ -220,10 +230,17 @@ export class Strip {
     const [left, right] = this.sound;
     const [a, b] = input?.length ? [input[0], input[input.length - 1]] : [null, null];
     this.heard = false;
-    for (let i = from; i < to; i += 1) {
-      left[i] = a ? a[i] : 0;
-      right[i] = b ? b[i] : 0;
-      if (left[i] !== 0 || right[i] !== 0) this.heard = true;
+    if (a && b) {
+      let most = 0;
+      for (let i = from; i < to; i += 1) {
+        left[i] = a[i];
+        right[i] = b[i];
+        most = Math.max(most, Math.abs(a[i]), Math.abs(b[i]));
+      }
+      this.heard = most > 0;
+    } else {
+      left.fill(0, from, to);
+      right.fill(0, from, to);
     }
     for (const section of this.running) {
       if (!this.heard && section.isRest) continue;
@@ -257,24 +274,26 @@ export class Strip {
   compress([keyLeft, keyRight], from, to) {
     const { at, rate } = this;
     const [left, right] = this.sound;
-    const [attack, release] = [at.attack_ms, at.release_ms].map((ms) => Math.exp(-1000 / (ms * rate)));
+    const attack = Math.exp(-1000 / (at.attack_ms * rate));
+    const release = Math.exp(-1000 / (at.release_ms * rate));
+    const { threshold_db: threshold, makeup_db: makeup } = at;
     const slope = 1 - 1 / at.ratio;
-    const quiet = Math.max(LEAST, Math.exp((at.threshold_db - KNEE_DB / 2) / DB_OF_NEPER));
+    const quiet = Math.max(LEAST, Math.exp((threshold - KNEE_DB / 2) / DB_OF_NEPER));
     let { down } = this;
     for (let i = from; i < to; i += 1) {
       const level = Math.max(Math.abs(keyLeft[i]), Math.abs(keyRight[i]));
       let wanted = 0;
       if (level > quiet) {
-        const over = DB_OF_NEPER * Math.log(level) - at.threshold_db;
+        const over = DB_OF_NEPER * Math.log(level) - threshold;
         if (over >= KNEE_DB / 2) wanted = over * slope;
         else if (over > -KNEE_DB / 2) wanted = ((over + KNEE_DB / 2) ** 2 / (2 * KNEE_DB)) * slope;
-      } else if (down < STILL_DB && at.makeup_db === 0) {
+      } else if (down < STILL_DB && makeup === 0) {
         down = 0;
         continue;
       }
       const share = wanted > down ? attack : release;
       down = share * down + (1 - share) * wanted;
-      const gain = Math.exp((at.makeup_db - down) / DB_OF_NEPER);
+      const gain = Math.exp((makeup - down) / DB_OF_NEPER);
       left[i] *= gain;
       right[i] *= gain;
     }
