@@ -20,7 +20,9 @@ class LinesTest(BrowserTest):
         expect(self.row).to_be_visible()
 
     def points(self, name="level_db"):
-        lines = {one["name"]: one["points"] for one in self.state()["tracks"][0]["lines"]}
+        """As the page has them: what is pressed next goes by that."""
+        told = self.engine("s.state.tracks[0].lines")
+        lines = {one["name"]: one["points"] for one in told}
         return [(p["beat"], round(p["value"], 2)) for p in lines.get(name, [])]
 
     def at(self, beat, height):

@@ -217,5 +217,23 @@ class StoredOffshootsTest(Stored):
         self.same_as_its_file(entry.id)
 
 
+class StoredDeskTest(Stored):
+    """Written on 2026-11-29: schema 7, with sounds of tracks, room, echo and lines."""
+
+    schema = 7
+
+    def test_it_opens_with_its_history_its_desk_and_its_lines(self):
+        [entry] = self.studio.projects.list()
+        tree = self.studio.projects.state(entry.id).project
+        drums, bass = tree.tracks
+        self.assertEqual((drums.sound.low_cut_hz, drums.sound.room_db), (80, -12))
+        self.assertEqual((bass.sound.listens_to, bass.sound.ratio), (drums.id, 4))
+        self.assertEqual((tree.room.size, tree.echo.beats, tree.ceiling_db), ("large", 0.5, -1))
+        self.assertEqual(tree.master_lines[0].points[0].bend, 2)
+        self.assertEqual([line.name for line in bass.lines], ["pan"])
+        self.read_whole_history(entry.id)
+        self.same_as_its_file(entry.id)
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -155,6 +155,7 @@ class Story:
                 *self.of_kits(),
                 *self.of_the_coil(),
                 *self.of_the_family(),
+                *self.of_the_desk(),
                 lambda: {"kind": "remove_clips", "clips": [self.clip()]},
                 lambda: {"kind": "remove_track", "track": self.one(self.tree.tracks)},
                 lambda: {"kind": "change_track", "track": self.one(self.tree.tracks),
@@ -163,6 +164,33 @@ class Story:
                 lambda: {"kind": "rename_project", "name": d.choice(["A", "x" * 300, ""])},
             )
         )()  # fmt: skip
+
+    def of_the_desk(self):
+        """Filters, sends, room and echo, lines; bars that go by them."""
+        d = self.draw
+        names = ["level_db", "pan", "muted", "low_cut_hz", "ratio", "room_db", "colour"]
+        value = d.choice([0, 1, -6, -60, 12, 440, 9000])
+        points = [{"beat": self.beat(), "value": value, "bend": d.choice([0, 3, -8])},
+                  {"beat": self.beat() + 4, "value": d.choice([0, 1, 80, -12]),
+                   "shape": d.choice(["line", "step"])}]  # fmt: skip
+        track = d.choice([self.one(self.tree.tracks), self.one(self.tree.tracks), "master"])
+        return (
+            lambda: {"kind": "change_sound", "track": track, "values": {
+                d.choice(["low_cut_hz", "bell1_db", "ratio", "drive_db", "room_db"]): value}},
+            lambda: {"kind": "change_sound", "track": track,
+                     "listens_to": d.choice(["", self.one(self.tree.tracks)])},
+            lambda: {"kind": "set_room", "room": {"size": d.choice(["small", "large", "vast"])}},
+            lambda: {"kind": "set_echo", "echo": {"beats": d.choice([0.25, 4, 9])}},
+            lambda: {"kind": "set_ceiling", "ceiling_db": d.choice([None, -1, 3])},
+            lambda: {"kind": "set_line", "track": track, "name": d.choice(names),
+                     "points": d.choice([points, points, []])},
+            lambda: {"kind": "write_line", "track": track, "name": d.choice(names),
+                     "points": [[self.beat(), value], [self.beat() + 1, value], [0, 0]]},
+            lambda: {"kind": "make_room", "track": self.one(self.tree.tracks),
+                     "bars": [[d.choice([1, 2]), d.choice([1, 2, 5])]]},
+            lambda: {"kind": "do_bars", "what": d.choice(["insert", "remove", "repeat"]),
+                     "bar": d.choice([1, 2, 4]), "count": d.choice([1, 2])},
+        )  # fmt: skip
 
     def of_slices(self):
         """Cuts, pieces, tiles, deals, what was played."""

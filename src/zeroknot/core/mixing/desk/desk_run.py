@@ -31,6 +31,7 @@ class Sums:
 
     @property
     def all(self) -> Floats:
+        """Their sum: float64 [2, n]."""
         return self.dry + self.room + self.echo
 
 

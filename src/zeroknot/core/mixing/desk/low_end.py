@@ -46,4 +46,5 @@ def overlap_db(one: Floats, other: Floats) -> float:
 
 
 def level_db(power: float) -> float:
+    """dB of a power, SILENT_DB at least."""
     return max(SILENT_DB, 10 * float(np.log10(power))) if power > 0 else SILENT_DB

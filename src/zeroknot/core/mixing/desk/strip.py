@@ -44,6 +44,7 @@ class Strip:
         cls, id_: str, sound: Sound, level_db: float, muted: bool = False,
         lanes: Mapping[str, Lane] | None = None,
     ) -> "Strip":  # fmt: skip
+        """Of a sound, its level in dB and whether it is muted; lanes by name."""
         told = sound.values | {"level_db": level_db, "muted": float(muted)}
         values = tuple((name, told[name]) for name in sorted(told) if told[name] != NEUTRAL[name])
         return cls(id_, values, tuple(sorted((lanes or {}).items())), sound.listens_to)
@@ -53,6 +54,7 @@ class Strip:
         return dict(self.values).get(name, NEUTRAL[name])
 
     def moves(self, *names: str) -> bool:
+        """Does one of these have a lane?"""
         return any(name in names for name, _ in self.lanes)
 
     def is_on(self, name: str) -> bool:

@@ -75,6 +75,7 @@ class StripRun:
         return self.line(lambda of: amplitude(of(f"{name}_db")), first, count)
 
     def sends(self, name: str) -> bool:
+        """Is anything sent to "room" or "echo"?"""
         return self.strip.moves(f"{name}_db") or self._still[f"{name}_db"] > OFF_DB
 
     def line(
@@ -131,7 +132,7 @@ class Points:
 
 
 def amplitude(db: Floats, off: float = OFF_DB) -> Floats:
-    """Linear, 0 where it is all the way down: float64 of any shape."""
+    """Linear, 0 where it is all the way down: float64 [...] of any shape."""
     return np.where(db <= off, 0.0, 10.0 ** (db / 20.0))
 
 

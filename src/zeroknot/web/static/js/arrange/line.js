@@ -108,7 +108,7 @@ export const line = (session, app) => () => {
     async keepLine(points) {
       dragged = points;
       await view.intent({ kind: "set_line", track: this.lineTrack, name: this.lineName, points });
-      dragged = null;
+      if (dragged === points) dragged = null; // else another is on its way
       if (!view.isOver) this.showLine();
     },
 

@@ -363,19 +363,6 @@ export class SongPlan extends SongWay {
     }
   }
 
-  /** @param {number} to @param {Laid} laid @param {number} now @param {Known} known */
-  handTo(to, laid, now, known) {
-    const { handout } = this;
-    const { handed: from } = handout;
-    if (to <= from) return;
-    const song = handout.songAt(from);
-    for (const [, pulse, , number] of laid.pulsesBetween(song, song + to - from)) {
-      const at = from + pulse - song;
-      if (at >= now) handout.orders.push({ do: "click", at, isOne: number === 1 });
-    }
-    handout.hand(to, now, known);
-  }
-
   /** A bar line for which the blocks were not there: the one after the next is tried later each time. @param {Line} line */
   miss(line) {
     this.misses += 1;

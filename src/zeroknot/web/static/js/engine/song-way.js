@@ -104,4 +104,17 @@ export class SongWay {
     }
     return null;
   }
+
+  /** Hand out up to a context frame, with the clicks on the way. @param {number} to @param {Laid} laid @param {number} now @param {import("./handout.js").Known} known */
+  handTo(to, laid, now, known) {
+    const { handout } = this;
+    const { handed: from } = handout;
+    if (to <= from) return;
+    const song = handout.songAt(from);
+    for (const [, pulse, , number] of laid.pulsesBetween(song, song + to - from)) {
+      const at = from + pulse - song;
+      if (at >= now) handout.orders.push({ do: "click", at, isOne: number === 1 });
+    }
+    handout.hand(to, now, known);
+  }
 }
