@@ -302,6 +302,17 @@ class EveryKeyTest(BrowserTest):
         self.page.locator("#strip").focus()
         step("ArrowUp", lambda: told("track") != first)
         step("ArrowDown", lambda: told("track") == first)
+        order = lambda: [t["id"] for t in self.engine("s.state.tracks")]  # noqa: E731
+        place = order().index(told("track"))
+        by = ("Shift+ArrowDown", 1) if place == 0 else ("Shift+ArrowUp", -1)
+        back = "Shift+ArrowUp" if place == 0 else "Shift+ArrowDown"
+        step(by[0], lambda: order().index(told("track")) == place + by[1])
+        step(back, lambda: order().index(told("track")) == place)
+        folded = lambda: self.page.locator(".lane.folded").count()  # noqa: E731
+        step("Q", lambda: folded() == 1)
+        step("Q", lambda: folded() == 0)
+        step("W", lambda: self.is_pressed("write"))
+        step("W", lambda: not self.is_pressed("write"))
         bound = set(self.page.evaluate(BOUND, "Arrange")) | set(self.page.evaluate(BOUND, "Sound"))
         step("Delete", lambda: told("beat") is None)
         self.page.locator(".clip").first.focus()

@@ -127,3 +127,34 @@ class LinesTest(BrowserTest):
         self.assertLess(len(written), 40)
         page.keyboard.press("Control+z")
         self.wait(lambda: self.points() == [])
+
+
+class RowsTest(BrowserTest):
+    def test_tracks_are_moved_by_their_heads_folded_and_made_higher(self):
+        page = self.page
+        for name in ("drums_103", "keys_88"):
+            self.intent(kind="place", hand=self.shelved(name), beat=0)
+        self.open("arrange")
+        lane = page.locator(".lane").first
+        first = lane.get_attribute("data-lane")
+        expect(lane).to_have_css("height", "67px")
+        edge = lane.locator(".row-edge").bounding_box()
+        page.mouse.move(edge["x"] + 20, edge["y"] + 3)
+        page.mouse.down()
+        page.mouse.move(edge["x"] + 20, edge["y"] + 63, steps=4)
+        page.mouse.up()
+        self.wait(lambda: lane.bounding_box()["height"] > 120)
+        self.open("arrange")  # it is kept
+        self.wait(lambda: page.locator(".lane").first.bounding_box()["height"] > 120)
+        page.locator(".lane").first.locator(".row-edge").dblclick()
+        self.wait(lambda: page.locator(".lane").first.bounding_box()["height"] < 40)
+        page.locator(".lane").first.locator(".row-edge").dblclick()
+        heads = [h.bounding_box() for h in page.locator(".track-head").all()]
+        page.mouse.move(heads[0]["x"] + 30, heads[0]["y"] + 14)
+        page.mouse.down()
+        page.mouse.move(heads[1]["x"] + 30, heads[1]["y"] + heads[1]["height"] - 8, steps=5)
+        expect(page.locator("#dragged")).to_have_text("track 2 of 2")
+        page.mouse.up()
+        self.wait(lambda: [t["id"] for t in self.state()["tracks"]].index(first) == 1)
+        page.keyboard.press("Control+z")
+        self.wait(lambda: [t["id"] for t in self.state()["tracks"]].index(first) == 0)

@@ -44,7 +44,7 @@ class DemoTest(unittest.TestCase):
         settings, studio = self.settings, self.studio
         entry = studio.projects.list()[0]
         tree = studio.projects.state(entry.id).project
-        self.assertEqual((tree.name, tree.key, tree.last_bar), ("Lantern Tide", "D minor", 32))
+        self.assertEqual((tree.name, tree.key, tree.last_bar), ("Lantern Tide", "D minor", 56))
         self.assertEqual(len(tree.tracks), 6)
         sheet = studio.sheet(tree)
         renders: dict[str, np.ndarray] = {}
@@ -64,6 +64,23 @@ class DemoTest(unittest.TestCase):
         # Every bar sounds, and it grows: keys and drums alone at first, everybody by bar 13.
         self.assertGreater(min(levels), 0.02)
         self.assertGreater(levels[13], levels[0])
+
+    def test_it_is_a_song_of_two_to_three_minutes_that_is_mixed(self):
+        [entry] = self.studio.projects.list()
+        tree = self.studio.projects.state(entry.id).project
+        self.assertTrue(120 < tree.tempo_map.second_of_beat(tree.end_beat) < 180)
+        self.assertEqual([p.shape for p in tree.tempo], ["step", "ramp", "step"])
+        self.assertEqual([c.key for c in tree.keys], ["D minor", "E minor", "D minor"])
+        keys = next(t for t in tree.tracks if t.name == "Lamp-room keys")
+        self.assertEqual([line.name for line in keys.lines], ["low_cut_hz"])
+        fill = [c for c in tree.clips if tree.clip_length(c) == 0.25]
+        self.assertEqual([c.beat for c in fill], [159.0, 159.25, 159.5, 159.75])
+        # The same each time but for what is drawn by chance: ids.
+        told = [(t.name, t.level_db, t.sound.values) for t in tree.tracks]
+        self.assertEqual(
+            [name for name, _, _ in told], [words for words, _, _ in build.ARRANGEMENT]
+        )
+        self.assertEqual(tree.ceiling_db, -1.0)
 
     def test_no_loop_of_it_clicks_where_it_repeats(self):
         [entry] = self.studio.projects.list()

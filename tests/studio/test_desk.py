@@ -1,6 +1,7 @@
 """The desk of a project: edits of it, lines along the song, and what leaves through it."""
 
 import hashlib
+import io
 import json
 import zipfile
 
@@ -10,6 +11,7 @@ import soundfile
 from tests.sounds import rendered
 from tests.studio.helper import StudioTest
 from zeroknot.core.errors import EditError, NotFoundError
+from zeroknot.core.formats.midi_tempo import read_time
 from zeroknot.core.formats.mix_file import MixHow
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.mixing.desk.strip import value_at
@@ -18,7 +20,7 @@ from zeroknot.core.render.any_plan import plan_of_text
 from zeroknot.document.desk import Echo, LinePoint, Room
 from zeroknot.document.edits.desk import ChangeSound, SetCeiling, SetEcho, SetLine, SetRoom
 from zeroknot.document.edits.project import SetMaster
-from zeroknot.document.edits.track import ChangeTrack, RemoveTrack
+from zeroknot.document.edits.track import ChangeTrack, MoveTrack, RemoveTrack
 from zeroknot.document.stored import tree_text, tree_value
 from zeroknot.studio.desk import desk_of_project
 from zeroknot.studio.intents.bars import DoBars
@@ -109,6 +111,14 @@ class DeskTest(WithDesk):
         self.do(RemoveTrack(track=self.one))
         self.assertIsNone(self.tree().track(self.two).sound.listens_to)
 
+    def test_a_track_is_moved_and_sounds_as_it_did(self):
+        before = self.heard()
+        self.do(MoveTrack(track=self.two, to=0))
+        self.assertEqual([t.id for t in self.tree().tracks], [self.two, self.one])
+        np.testing.assert_allclose(self.heard(), before, atol=1e-7)
+        self.studio.projects.undo(self.project)
+        self.assertEqual([t.id for t in self.tree().tracks], [self.one, self.two])
+
     # ---- on song frames
 
     def test_lines_lie_on_the_frames_of_their_beats_over_a_ramp_too(self):
@@ -198,6 +208,8 @@ class DeskTest(WithDesk):
         with zipfile.ZipFile(self.studio.mixdowns.file(job.id)) as archive:
             named = {name: soundfile.read(archive.open(name), dtype="float32")[0]
                      for name in archive.namelist() if name.endswith(".wav")}  # fmt: skip
+            tempo = read_time(io.BytesIO(archive.read("tempo.mid")))
+        self.assertEqual([round(p.bpm, 3) for p in tempo.points], [100])
         mix = named.pop("Slate.wav")
         self.assertEqual(sorted(named)[-2:], ["Echo.wav", "Room.wav"])
         self.assertEqual({len(s) for s in named.values()}, {len(mix)})

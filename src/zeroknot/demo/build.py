@@ -4,15 +4,19 @@ Everything goes through the same doors as a person's own files and edits.
 """
 
 import time
+from collections.abc import Callable
 from typing import Any
 
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.demo.loops import LOOPS, NOTES, midi_of, sound_of
+from zeroknot.document.desk import Echo, LinePoint, Room
 from zeroknot.document.edits.base import Edit
+from zeroknot.document.edits.clip import AddClips
+from zeroknot.document.edits.desk import ChangeSound, SetCeiling, SetEcho, SetLine, SetRoom
 from zeroknot.document.edits.time import SetKeys
 from zeroknot.document.edits.track import ChangeTrack
 from zeroknot.document.offshoot import Offshoot
-from zeroknot.document.project import KeyChange
+from zeroknot.document.project import Clip, KeyChange, Project
 from zeroknot.settings import Settings
 from zeroknot.store.incoming import WAITING
 from zeroknot.studio.executors import Executors
@@ -26,7 +30,7 @@ from zeroknot.studio.intents.offshoots import GrowOffshoots, KeepGrown, NameGrow
 from zeroknot.studio.intents.ordering import ChangeTiles, DealOrder
 from zeroknot.studio.intents.placing import Place, SeparateClip
 from zeroknot.studio.intents.readings import StateReading
-from zeroknot.studio.intents.time import SetSteadyTempo
+from zeroknot.studio.intents.time import SetSteadyTempo, SetTempoPoint
 from zeroknot.studio.shelf_edits import Favour, Tag
 from zeroknot.studio.studio import Studio
 
@@ -36,12 +40,12 @@ LONGEST_SECONDS = 300.0
 
 # Loop, level of its track in dB, and its clips: (bar, passes).
 ARRANGEMENT = (
-    ("Winch-house break", -5.0, ((1, 4), (9, 8), (25, 4))),
-    ("Foghorn bass", -8.0, ((5, 1), (9, 4), (25, 2))),
-    ("Lamp-room keys", -9.0, ((1, 2), (9, 2), (21, 3))),
-    ("Gull choir", -11.0, ((9, 1), (17, 1), (25, 1))),
-    ("Rope-walk shaker", -13.0, ((5, 4), (13, 12), (29, 4))),
-    ("Bell-buoy marimba", -10.0, ((13, 2), (17, 4), (29, 1))),
+    ("Winch-house break", -5.0, ((1, 4), (9, 8), (25, 4), (41, 8))),
+    ("Foghorn bass", -8.0, ((5, 1), (9, 4), (25, 2), (41, 4))),
+    ("Lamp-room keys", -9.0, ((1, 2), (9, 2), (21, 3), (33, 2), (41, 4))),
+    ("Gull choir", -11.0, ((9, 1), (17, 1), (25, 1), (33, 1), (49, 1))),
+    ("Rope-walk shaker", -13.0, ((5, 4), (13, 12), (29, 4), (37, 20))),
+    ("Bell-buoy marimba", -10.0, ((13, 2), (17, 4), (29, 1), (45, 6))),
 )
 
 TAGS = {
@@ -54,8 +58,24 @@ TONAL = ("Lamp-room keys", "Gull choir")
 KEY_CHANGES = ((17, "E minor"), (25, "D minor"))
 # Whose groove is taken, and what it is laid over.
 SHUFFLED = ("Rope-walk shaker", "Winch-house break")
-# What comes back in an order of its own, and the seed that dealt it.
-REORDERED, SEED = "Winch-house break", 4127
+# What comes back in an order of its own, from which bar, and the seed that dealt it.
+REORDERED, REORDERED_BAR, SEED = "Winch-house break", 25, 4127
+# Where the song draws breath, and from where to where it gets faster.
+BREAK_BAR, RAMP_BAR, BACK_BAR, FASTER_BPM = 33, 37, 41, 102.0
+# The last beat before it is all there again: sixteenths of one stroke, louder and higher each.
+FILL = ((-9.0, 0.0), (-6.0, 1.0), (-3.0, 2.0), (0.0, 3.0))
+# How its tracks sound.
+SOUNDS: dict[str, dict[str, float]] = {
+    "Winch-house break": {"low_cut_hz": 35, "high_db": 1.5, "room_db": -24},
+    "Foghorn bass": {"threshold_db": -24, "ratio": 3, "makeup_db": 2, "high_cut_hz": 6000},
+    "Lamp-room keys": {"low_cut_hz": 70, "bell1_hz": 350, "bell1_db": -2, "room_db": -18},
+    "Gull choir": {"low_cut_hz": 180, "room_db": -9, "pan": -0.15},
+    "Rope-walk shaker": {"low_cut_hz": 300, "pan": 0.25, "room_db": -22},
+    "Bell-buoy marimba": {"low_cut_hz": 120, "echo_db": -12, "pan": 0.1, "room_db": -15},
+}
+# Whose bass gives way where the drums strike.
+DUCKED, DUCKED_BY = "Foghorn bass", "Winch-house break"
+SWEPT = "Lamp-room keys"  # whose low cut rises through the breath
 # What lies on the keys of its coil.
 COILED = (
     "Lamp-room keys", "Gull choir", "Bell-buoy marimba", "Night ferry pulse", "Tide-table arp",
@@ -132,7 +152,7 @@ def _arrange(studio: Studio, shas: dict[str, str]) -> str:
         for bar, passes in clips:
             state = projects.submit(
                 project, revision,
-                Place(hand=sha, beat=4.0 * (bar - 1), track=track, passes=passes),
+                Place(hand=sha, beat=_beat(bar), track=track, passes=passes),
             )  # fmt: skip
             revision = state.revision
             if track is None:
@@ -147,6 +167,7 @@ def _arrange(studio: Studio, shas: dict[str, str]) -> str:
         revision = projects.submit(project, revision, change_key).revision
     _shuffle(studio, project, _of(shas, SHUFFLED[0]), _of(shas, SHUFFLED[1]))
     _reorder(studio, project, _of(shas, REORDERED))
+    _finish(studio, project, _of(shas, REORDERED))
     _coil(studio, project, [_of(shas, words) for words in COILED])
     _grow(studio, project, _of(shas, REORDERED))
     return project
@@ -165,6 +186,48 @@ def _shuffle(studio: Studio, project: str, source: str, target: str) -> None:
         state = studio.projects.submit(project, state.revision, intent)
 
 
+def _finish(studio: Studio, project: str, drums: str) -> None:
+    """It is mixed; it draws breath, gets faster, and a fill leads back."""
+    state = studio.projects.state(project)
+
+    def do(intent: Intent | Edit) -> None:
+        nonlocal state
+        state = studio.projects.submit(project, state.revision, intent)
+
+    tracks = {t.name: t.id for t in state.project.tracks}
+    for name, values in SOUNDS.items():
+        do(ChangeSound(track=tracks[name], values=values))
+    do(ChangeSound(track=tracks[DUCKED], listens_to=tracks[DUCKED_BY]))
+    do(SetRoom(room=Room(size="medium", level_db=0.0)))
+    do(SetEcho(echo=Echo(beats=0.75, feedback=0.45)))
+    do(SetCeiling(ceiling_db=-1.0))
+    bpm = state.project.tempo_map.bpm_at(0.0)
+    do(SetTempoPoint(beat=_beat(RAMP_BAR), bpm=bpm, shape="ramp"))
+    do(SetTempoPoint(beat=_beat(BACK_BAR), bpm=FASTER_BPM))
+    rises = ((BREAK_BAR, 70.0, "line"), (BACK_BAR - 0.25, 900.0, "line"), (BACK_BAR, 70.0, "step"))
+    points = tuple(LinePoint(beat=_beat(b), value=v, shape=s, bend=1.0) for b, v, s in rises)
+    do(SetLine(track=tracks[SWEPT], name="low_cut_hz", points=points))
+    _fill(state.project, do, drums, tracks[DUCKED_BY])
+
+
+def _fill(project: Project, do: Callable[[Intent | Edit], None], drums: str, track: str) -> None:
+    """A stroke of the drums, four sixteenths of it, before they come back."""
+    begin, every = _beat(BACK_BAR) - 1.0, 0.25
+    strand = next(s for s in project.strands if s.loop == drums)
+    pieces = tuple(
+        Clip(
+            id=f"fill{i}", strand=strand.id, track=track, beat=begin + i * every, length=every,
+            gain_db=gain_db, shift=shift,
+        )
+        for i, (gain_db, shift) in enumerate(FILL)
+    )  # fmt: skip
+    do(AddClips(clips=pieces))
+
+
+def _beat(bar: float) -> float:
+    return 4.0 * (bar - 1)
+
+
 def _coil(studio: Studio, project: str, hands: list[str]) -> None:
     """Some of its loops lie on keys, to be switched while it plays."""
     state = studio.projects.state(project)
@@ -181,7 +244,10 @@ def _reorder(studio: Studio, project: str, sha: str) -> None:
         state = studio.projects.submit(project, state.revision, intent)
 
     strand = next(s for s in state.project.strands if s.loop == sha)
-    clip = max((c for c in state.project.clips if c.strand == strand.id), key=lambda c: c.beat)
+    clip = next(
+        c for c in state.project.clips
+        if c.strand == strand.id and c.beat == _beat(REORDERED_BAR)
+    )  # fmt: skip
     do(SeparateClip(clip=clip.id))
     hand = state.project.clip(clip.id).strand
     do(CutUp(hand=hand, by="attacks"))

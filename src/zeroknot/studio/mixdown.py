@@ -16,6 +16,7 @@ from typing import Any
 
 from zeroknot.core.errors import EditError, NotFoundError
 from zeroknot.core.formats.handed import stem, unlike_names
+from zeroknot.core.formats.midi_tempo import write_time
 from zeroknot.core.formats.mix_file import MixHow
 from zeroknot.core.render.any_plan import plan_of_text
 from zeroknot.core.render.desk_plan import DeskPlan
@@ -31,7 +32,7 @@ from zeroknot.studio.sheets import SheetMaker, gain
 from zeroknot.studio.song_range import SongRange, desk_plan, refuse_too_long
 
 MIX = "mix"
-PLAN, CREDITS = "plan.json", "credits.txt"
+PLAN, CREDITS, TEMPO = "plan.json", "credits.txt", "tempo.mid"
 
 PACKED_AT = (1980, 1, 1, 0, 0, 0)  # the same files, the same bytes
 
@@ -55,6 +56,7 @@ class MixPlan:
     files   each with the name it gets and its plan's text, the mix first
     master  linear: the level of its strip, which stems do not go through
     credits in lines
+    tempo   the song's tempo and metre as a MIDI file, in hexadecimal digits
     """
 
     title: str
@@ -62,6 +64,7 @@ class MixPlan:
     master: float
     files: tuple[tuple[str, str], ...]
     credits: str
+    tempo: str = ""
 
     @property
     def text(self) -> str:
@@ -189,7 +192,12 @@ def mix_plan_of(project: Project, loops: LoopStore, asked: AskedMix) -> MixPlan:
             if whole.desk.sends(name):
                 files.append((name.title(), stem_plan(whole, whole.heard, (name,)).text))
     return MixPlan(
-        title, asked.how, gain(project.master_db), tuple(files), credits_of(project, loops, where)
+        title,
+        asked.how,
+        gain(project.master_db),
+        tuple(files),
+        credits_of(project, loops, where),
+        write_time(project.tempo_map, project.metre_map, where.end).hex(),
     )
 
 
@@ -227,4 +235,5 @@ def _packed(place: Path, mix: MixPlan, files: list[Path]) -> Path:
                 shutil.copyfileobj(source, target, 1 << 20)
             file.unlink()
         archive.writestr(zipfile.ZipInfo(CREDITS, PACKED_AT), mix.credits)
+        archive.writestr(zipfile.ZipInfo(TEMPO, PACKED_AT), bytes.fromhex(mix.tempo))
     return packed

@@ -27,7 +27,7 @@ from zeroknot.document.edits.project import RenameProject, SetMaster
 from zeroknot.document.edits.slices import LaySlices
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand, RemoveStrand
 from zeroknot.document.edits.time import KeepTempo, SetKeys, SetMetres, SetTempo
-from zeroknot.document.edits.track import AddTrack, ChangeTrack, RemoveTrack
+from zeroknot.document.edits.track import AddTrack, ChangeTrack, MoveTrack, RemoveTrack
 from zeroknot.document.project import Project
 
 SingleEdit = Annotated[
@@ -39,6 +39,7 @@ SingleEdit = Annotated[
     | SetKeys
     | AddTrack
     | ChangeTrack
+    | MoveTrack
     | RemoveTrack
     | AddStrand
     | ChangeStrand
@@ -78,6 +79,7 @@ AskedEdit = Annotated[
     | KeepTempo
     | SetKeys
     | ChangeTrack
+    | MoveTrack
     | RemoveTrack
     | ChangeSound
     | SetRoom

@@ -55,6 +55,26 @@ class ChangeTrack(Edit):
         return names[next(iter(fields))] if fields else "change track"
 
 
+class MoveTrack(Edit):
+    """to: its place among the others from then on, 0 the uppermost"""
+
+    kind: Literal["move_track"] = "move_track"
+    track: str
+    to: int = Field(ge=0, le=MOST_TRACKS)
+
+    def apply(self, project: Project) -> Project:
+        track = project.track(self.track)
+        rest = list(without(project.tracks, [self.track]))
+        rest.insert(self.to, track)
+        return project.changed(tracks=tuple(rest))
+
+    def touches(self) -> frozenset[str]:
+        return frozenset({f"{self.track}.place"})
+
+    def label(self) -> str:
+        return "move track"
+
+
 class RemoveTrack(Edit):
     """The track and the clips on it."""
 

@@ -20,6 +20,7 @@ import { extremes, loudest } from "../ui/waves.js";
 const NAME_HEIGHT = 17; // pixels of a clip above its waveform
 const EDGE = 5; // between a lane and its clips
 const STRAIN = 3;
+const LEAST_HEADED = 40; // pixels of a clip that has its name above its waveform
 const LEAST_FADE = 3; // pixels: what is shorter keeps an edge from clicking and is not drawn
 const LEAST_NAMED = 30; // pixels from bar number to bar number
 const MONO = "11px 'Spline Sans Mono Variable', monospace";
@@ -63,15 +64,15 @@ function drawGrid(c, width, height, colours, { state, perBeat, head, scrollX }) 
 
 /** @param {CanvasRenderingContext2D} c @param {number} width @param {Palette} colours @param {Scene} scene @param {Clip} clip */
 function drawClip(c, width, colours, scene, clip) {
-  const { perBeat, head, scrollX, scrollY, lanes, strands, peaks } = scene;
+  const { perBeat, head: side, scrollX, scrollY, lanes, strands, peaks } = scene;
   const lane = lanes.find((l) => l.id === clip.track);
   const strand = strands.get(clip.strand);
   if (!lane || !strand) return;
   /** @param {number} beat of the clip's own, 0 at its left edge */
-  const xOf = (beat) => head + (clip.beat + beat) * perBeat - scrollX;
+  const xOf = (beat) => side + (clip.beat + beat) * perBeat - scrollX;
   const before = clip.slip === 0 ? strand.lead_beats : 0;
   const after = clip.is_whole ? strand.tail_beats : 0;
-  if (xOf(clip.beats + after) < head || xOf(-before) > width) return;
+  if (xOf(clip.beats + after) < side || xOf(-before) > width) return;
   const [x, y] = [xOf(0), lane.top + EDGE - scrollY];
   const [w, h] = [Math.max(8, clip.beats * perBeat - 2), lane.height - 2 * EDGE];
   const yarn = colours.yarn(strand.yarn);
@@ -89,11 +90,12 @@ function drawClip(c, width, colours, scene, clip) {
   roundRect(c, x + 0.5, y + 0.5, w - 1, h - 1);
   c.stroke();
   const wave = peaks.get(strand.loop);
-  const box = { y: y + NAME_HEIGHT, height: h - NAME_HEIGHT - STRAIN - 3 };
-  if (wave) {
+  const head = h < LEAST_HEADED ? 2 : NAME_HEIGHT; // folded there is no name
+  const box = { y: y + head, height: h - head - STRAIN - 3 };
+  if (wave && box.height > 4) {
     const draw = (/** @type {number} */ from, /** @type {number} */ to, /** @type {number} */ alpha) => {
       c.globalAlpha = isQuiet * alpha;
-      drawPlayed(c, wave, strand, clip, { ...box, left: Math.max(head, xOf(from)), right: Math.min(width, xOf(to)) }, x, perBeat, yarn);
+      drawPlayed(c, wave, strand, clip, { ...box, left: Math.max(side, xOf(from)), right: Math.min(width, xOf(to)) }, x, perBeat, yarn);
     };
     draw(0, clip.beats, 1);
     // What sounds outside the frame: the pickup before it, what rings after it.

@@ -7,7 +7,7 @@
  *   nudge: (by: number, fine: boolean) => void, shiftTrack: (by: number) => void, trim: (which: "begin" | "end", by: number) => void,
  *   copy: () => void, repeat: (by: number) => void, repeatTo: (what: "next" | "end") => void, muteClip: () => void, separate: () => void,
  *   remove: () => void, takeInHand: () => void, choose: (id: string) => void, toCoil: () => void, zoom: (by: number) => void, printRange: () => void, mixDown: () => void,
- *   splitHere: () => void, splitEvery: (every: number) => void, joinPicked: () => void, slip: (pulses: number, isFine: boolean) => void, copyPicked: () => void, paste: () => void, pickAllClips: () => void, pickNext: () => void, showChosen: () => void, swapMutes: () => void, openPieces: () => void, tryNext: (by: 1 | -1) => void, keepTried: () => void, giveTriedUp: () => void, isTrying: boolean, keepBeats: () => void,
+ *   splitHere: () => void, splitEvery: (every: number) => void, joinPicked: () => void, slip: (pulses: number, isFine: boolean) => void, copyPicked: () => void, paste: () => void, pickAllClips: () => void, pickNext: () => void, showChosen: () => void, swapMutes: () => void, openPieces: () => void, tryNext: (by: 1 | -1) => void, keepTried: () => void, giveTriedUp: () => void, isTrying: boolean, keepBeats: () => void, moveTrack: (by: 1 | -1) => void, foldTrack: () => void,
  * }} Doing
  */
 
@@ -27,6 +27,9 @@ export function arrangeKeys(arrange) {
     { key: "Alt+ArrowLeft or Alt+Shift+ArrowLeft", does: "clip a sixteenth of a pulse earlier", repeats: true, run: nudge(-1) },
     { key: "ArrowDown", does: "clip to the track below", run: () => arrange.shiftTrack(1) },
     { key: "ArrowUp", does: "clip to the track above", run: () => arrange.shiftTrack(-1) },
+    { key: "Shift+ArrowDown", does: "the track below the next one", run: () => arrange.moveTrack(1) },
+    { key: "Shift+ArrowUp", does: "the track above the one before", run: () => arrange.moveTrack(-1) },
+    { key: "Q", does: "fold the track, or unfold it", run: () => arrange.foldTrack() },
     { key: "]", does: "its end a pulse later", repeats: true, run: () => arrange.trim("end", 1) },
     { key: "[", does: "its end a pulse earlier", repeats: true, run: () => arrange.trim("end", -1) },
     { key: "}", does: "its beginning a pulse later", repeats: true, run: () => arrange.trim("begin", 1) },

@@ -12,6 +12,7 @@ import { shownAs } from "../ui/drag-bar.js";
 import { gesture } from "../ui/gesture.js";
 import { sayAt } from "../ui/ghost.js";
 import { View } from "../view.js";
+import { RowHeight } from "./row-height.js";
 import { drawLine, heightAt, yOfValue } from "./draw-line.js";
 import { heightOf, LINE_NAMES, MOVABLE, valueAtHeight, valueOn, withBend, withMoved, withPoint, withShape } from "./line-model.js";
 
@@ -27,6 +28,8 @@ export const line = (session, app) => () => {
   /** What is dragged. @type {Point[] | null} */
   let dragged = null;
   let keptAs = "";
+  /** @type {RowHeight | null} */
+  let row = null;
 
   return {
     lineTrack: "", lineName: "", lineChosen: -1, lineSaid: "", lineValue: "",
@@ -35,6 +38,7 @@ export const line = (session, app) => () => {
     /** @param {string} track @param {HTMLElement} lane */
     beginLine(track, lane) {
       this.lineTrack = track;
+      row = new RowHeight(lane, `zeroknot.row.${session.state.id}.${track}`);
       keptAs = `zeroknot.line.${session.state.id}.${track}`;
       this.lineName = localStorage.getItem(keptAs) ?? "";
       const canvas = /** @type {HTMLCanvasElement} */ (lane.querySelector("canvas.line"));
@@ -47,6 +51,31 @@ export const line = (session, app) => () => {
 
     destroy() {
       view.end();
+    },
+
+    /** Rows are as high as one likes. @param {PointerEvent} event */
+    edgeDown(event) {
+      row?.drag(event);
+    },
+
+    fold() {
+      row?.fold();
+    },
+
+    /** The track elsewhere: dragged by its head. @param {PointerEvent} event */
+    headDown(event) {
+      if (event.button !== 0 || (event.target instanceof Element && event.target.closest("select, input"))) return;
+      const at = session.state.tracks.findIndex((t) => t.id === this.lineTrack);
+      const tops = [...document.querySelectorAll("[data-lane]")].filter((e) => e.getAttribute("data-lane")).map((e) => e.getBoundingClientRect());
+      let to = at;
+      gesture(event, {
+        moved: ({ x, y }) => {
+          to = Math.max(0, tops.filter((box, i) => i !== at && y > box.top + box.height / 2).length);
+          sayAt({ x, y }, to === at ? "stays" : `track ${to + 1} of ${tops.length}`);
+        },
+        done: () => { if (to !== at) void view.intent({ kind: "move_track", track: this.lineTrack, to }); },
+        ended: () => sayAt(null, ""),
+      });
     },
 
     ofTrack() {

@@ -33,6 +33,17 @@ export const trackControls = (session, app) => ({
     if (this.chosenTrack) void session.submit({ kind: "remove_track", track: this.chosenTrack });
   },
 
+  /** @param {1 | -1} by */
+  moveTrack(by) {
+    const { tracks } = session.state;
+    const to = tracks.findIndex((t) => t.id === this.chosenTrack) + by;
+    if (to >= 0 && to < tracks.length) void session.submit({ kind: "move_track", track: this.chosenTrack, to });
+  },
+
+  foldTrack() {
+    document.querySelector(`[data-lane="${this.chosenTrack}"] .row-edge`)?.dispatchEvent(new MouseEvent("dblclick", { bubbles: true }));
+  },
+
   /** @param {string} id */
   mute(id) {
     const track = session.state.tracks.find((t) => t.id === id);

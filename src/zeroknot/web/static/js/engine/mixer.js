@@ -17,6 +17,7 @@ const MOST_TRACKS = 128; // as in document/edits/track.py
 const HELD_SECONDS = 1.5;
 const ROOM_DUE_MS = 20_000;
 const SPECTRUM_FRAMES = 4096;
+const GONE_MS = 200;
 
 /** A gain that moves without a click, and knows where it is going. */
 export class Fader {
@@ -47,7 +48,7 @@ export class Fader {
   }
 }
 
-/** @typedef {{input: GainNode, slot: number, meter: Meter}} Track */
+/** leaves: it was removed a moment ago. @typedef {{input: GainNode, slot: number, meter: Meter, leaves: boolean}} Track */
 
 export class Mixer {
   /** @param {BaseAudioContext} context @param {AudioNode} destination */
@@ -71,6 +72,8 @@ export class Mixer {
     this.roomComes = Promise.resolve();
     /** @type {ConvolverNode | null} */
     this.room = null;
+    /** @type {Fader | null} */
+    this.roomOut = null;
     /** Told before there was anybody to tell it to. @type {{desk: object[], master: object[]}} */
     this.untold = { desk: [], master: [] };
     /** @type {AudioWorkletNode | null} */
@@ -142,13 +145,21 @@ export class Mixer {
   /** Tracks that are new sound from here on, those that went no more. @param {Desk} desk */
   keepTracks(desk) {
     const kept = new Set(desk.strips.map(({ id }) => id));
-    for (const [id, { input }] of this.tracks) {
-      if (kept.has(id)) continue;
-      this.tracks.delete(id);
-      input.disconnect();
+    for (const [id, track] of this.tracks) {
+      if (!kept.has(id) && !track.leaves) this.letLeave(id, track);
     }
-    for (const id of kept) this.track(id);
+    for (const id of kept) this.track(id).leaves = false;
     this.tell("desk", { kind: "slots", slots: [...this.tracks].map(([id, { slot }]) => [id, slot]) });
+  }
+
+  /** What sounds on it dies away first. @param {string} id @param {Track} track */
+  letLeave(id, track) {
+    track.leaves = true;
+    setTimeout(() => {
+      if (!track.leaves) return; // it came back
+      this.tracks.delete(id);
+      track.input.disconnect();
+    }, GONE_MS);
   }
 
   /** Take a desk over; what is other goes over in a moment. @param {Desk} desk @param {boolean} [isItsTime] else what moves along the song stays as it is: it goes by another time */
@@ -187,13 +198,16 @@ export class Mixer {
       return;
     }
     if (this.roomDigest !== digest) return;
-    const { room } = this;
+    const old = this.room && this.desk ? { room: this.room, out: /** @type {Fader} */ (this.roomOut) } : null;
     this.room = new ConvolverNode(this.context, { buffer, disableNormalization: true });
-    this.room.connect(this.roomBack.node);
+    this.roomOut = new Fader(stereoGain(this.context, old ? 0 : 1));
+    this.room.connect(this.roomOut.node).connect(this.roomBack.node);
     this.desk?.connect(this.room, 1);
-    if (!room) return;
-    this.desk?.disconnect(room, 1);
-    room.disconnect();
+    this.roomOut.to(1);
+    if (!old) return;
+    this.desk?.disconnect(old.room, 1);
+    old.out.to(0);
+    setTimeout(() => old.room.disconnect(), GONE_MS);
   }
 
   /** @param {string} id @returns {Track} */
@@ -202,7 +216,7 @@ export class Mixer {
     if (known) return known;
     const taken = new Set([...this.tracks.values()].map((t) => t.slot));
     const slot = Array.from({ length: MOST_TRACKS }, (_, i) => i).find((i) => !taken.has(i)) ?? 0;
-    const track = { input: stereoGain(this.context, 1), slot, meter: new Meter() };
+    const track = { input: stereoGain(this.context, 1), slot, meter: new Meter(), leaves: false };
     if (this.desk) track.input.connect(this.desk, 0, slot);
     this.tracks.set(id, track);
     return track;

@@ -19,6 +19,7 @@ import { Way } from "./way.js";
 const Q = 0.7071067811865476;
 const LINE_SECONDS = 8;
 const [LEAST_FRAMES, NOTHING] = [2, 1e-15];
+const BEND_KEPT = 0.94; // of the way to another time, step by step
 
 export class Desk {
   /** @param {number} rate */
@@ -28,20 +29,20 @@ export class Desk {
     this.strips = new Map();
     this.echo = new Echo(rate);
     /** @type {Way<DeskSheet>} */
-    this.way = new Way((sheet) => this.adopt(sheet));
+    this.way = new Way((sheet) => this.adopt(sheet, true, true));
   }
 
-  /** @param {DeskSheet} sheet @param {boolean} [isItsTime] else lanes stay as they are: they go by another time */
-  adopt(sheet, isItsTime = true) {
+  /** @param {DeskSheet} sheet @param {boolean} [isItsTime] else lanes stay as they are: they go by another time @param {boolean} [isRun] the song goes on elsewhere with it */
+  adopt(sheet, isItsTime = true, isRun = false) {
     if (isItsTime) this.way.renew(sheet);
     const kept = new Set(sheet.strips.map((s) => s.id));
-    for (const id of this.strips.keys()) if (!kept.has(id)) this.strips.delete(id);
+    for (const [id, strip] of this.strips) if (!kept.has(id)) strip.leave();
     for (const told of sheet.strips) {
       let strip = this.strips.get(told.id);
       if (!strip) this.strips.set(told.id, strip = new Strip(told.id, this.rate));
       strip.tell(told, isItsTime);
     }
-    this.echo.tell(isItsTime ? sheet.echo : { ...sheet.echo, delay: this.echo.sheet.delay });
+    this.echo.tell(isItsTime ? sheet.echo : { ...sheet.echo, delay: this.echo.sheet.delay }, isRun);
   }
 
   /**
@@ -52,11 +53,21 @@ export class Desk {
   process(context, input, count, sums) {
     for (const { from, to, into, frame, isJump } of this.way.parts(context, count)) {
       if (frame !== null) {
-        for (const strip of this.strips.values()) strip.step(frame, isJump);
+        for (const [id, strip] of this.strips) {
+          if (strip.isGone) this.strips.delete(id);
+          else strip.step(frame, isJump);
+        }
         this.echo.step(frame);
       }
       this.mix(input, from, to, into, sums);
     }
+  }
+
+  /** Does nothing ring on any more? */
+  get isAtRest() {
+    if (!this.echo.isAtRest) return false;
+    for (const strip of this.strips.values()) if (!strip.isAtRest) return false;
+    return true;
   }
 
   /** @param {(id: string) => Float32Array[] | undefined} input @param {number} from @param {number} to @param {number} into @param {Sums} sums */
@@ -115,22 +126,35 @@ class Echo {
     this.states = [0, 0, 0, 0, 0, 0, 0, 0]; // of the low cut left and right, of the high cut left and right
     this.sent = [new Float64Array(128), new Float64Array(128)];
     this.delays = [0, 0];
+    /** Frames by which it is off what it goes over to, and the frame it was looked up at last. */
+    this.bend = 0;
+    this.frame = 0;
     this.isHeard = false;
     /** Frames for which nothing was sent and nothing came back. */
     this.rest = Infinity;
-    this.tell(this.sheet);
+    this.tell(this.sheet, true);
   }
 
-  /** @param {EchoSheet} sheet */
-  tell(sheet) {
+  /** @param {EchoSheet} sheet @param {boolean} isRun else another time is gone over to */
+  tell(sheet, isRun) {
+    const before = valueAt(this.sheet.delay, this.frame) + this.bend;
     this.sheet = sheet;
+    this.bend = isRun ? 0 : before - valueAt(sheet.delay, this.frame);
     this.cuts = [lowCut(sheet.low_cut_hz, Q, this.rate), highCut(sheet.high_cut_hz, Q, this.rate)];
     this.gain = amplitude(sheet.level_db);
   }
 
+  get isAtRest() {
+    return this.rest > this.size + this.rate && this.bend === 0;
+  }
+
   /** @param {number} frame */
   step(frame) {
-    this.delays = [frame, frame + STEP].map((at) => Math.min(this.size - 2, Math.max(LEAST_FRAMES, valueAt(this.sheet.delay, at))));
+    const left = Math.abs(this.bend) < 0.5 ? 0 : this.bend * BEND_KEPT;
+    const { delay } = this.sheet;
+    const within = (/** @type {number} */ frames) => Math.min(this.size - 2, Math.max(LEAST_FRAMES, frames));
+    this.delays = [within(valueAt(delay, frame) + this.bend), within(valueAt(delay, frame + STEP) + left)];
+    [this.bend, this.frame] = [left, frame];
   }
 
   /** @param {number} from @param {number} to */
@@ -142,7 +166,7 @@ class Echo {
   /** @param {Float32Array[]} out to be added to @param {number} from @param {number} to @param {number} into */
   run(out, from, to, into) {
     if (this.isHeard) this.rest = 0;
-    if (this.rest > this.size + this.rate) return;
+    if (this.isAtRest) return;
     this.line ??= [new Float64Array(this.size), new Float64Array(this.size)];
     const { line, size, states, sent, gain = 0 } = this;
     const { feedback, crossed } = this.sheet;

@@ -40,6 +40,17 @@ export class PowerMeter {
     }
   }
 
+  /** So many frames of nothing, where nothing rings. @param {number} frames */
+  pass(frames) {
+    this.count += frames;
+    this.at += frames;
+    for (const ring of this.rings) ring.fill(0);
+    while (this.count >= this.step) {
+      this.powers.push(this.sum / this.step);
+      [this.sum, this.count] = [0, this.count - this.step];
+    }
+  }
+
   /** @param {number} x @param {number} c */
   weighted(x, c) {
     const s = this.states[c];

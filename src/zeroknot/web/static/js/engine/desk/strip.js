@@ -118,7 +118,23 @@ export class Strip {
     this.gains = [1, 1, 0, 0];
     this.sound = [new Float64Array(128), new Float64Array(128)];
     this.heard = false;
-    this.wasMoved = false;
+    /** It is not there any more: silent by now, or about to be. */
+    this.leaves = false;
+  }
+
+  /** Does nothing of it ring, and nothing of it go over? */
+  get isAtRest() {
+    return !this.heard && !this.glides.size && !this.isStale && !this.down && !this.leaves && this.running.every((section) => section.isRest);
+  }
+
+  get isGone() {
+    return this.leaves && this.at.level_db <= OFF_DB;
+  }
+
+  /** Down to nothing, then it is gone. */
+  leave() {
+    this.leaves = true;
+    this.hold("level_db", OFF_DB);
   }
 
   /** Taken over; what is other goes over. @param {Omit<StripSheet, "id">} sheet @param {boolean} [isItsTime] else lanes stay as they are */
@@ -126,6 +142,7 @@ export class Strip {
     this.key = key;
     if (isItsTime) this.lanes = new Map(lanes);
     this.held.clear();
+    this.leaves = false;
     const told = { ...NEUTRAL, ...Object.fromEntries(values) };
     for (const name of Object.keys(NEUTRAL)) if (told[name] !== this.to[name]) this.set(name, told[name]);
     this.isStale = true;
@@ -277,6 +294,10 @@ export class Strip {
     const attack = Math.exp(-1000 / (at.attack_ms * rate));
     const release = Math.exp(-1000 / (at.release_ms * rate));
     const { threshold_db: threshold, makeup_db: makeup } = at;
+    if (!this.heard && keyLeft === left && this.down < STILL_DB) {
+      this.down = 0;
+      return;
+    }
     const slope = 1 - 1 / at.ratio;
     const quiet = Math.max(LEAST, Math.exp((threshold - KNEE_DB / 2) / DB_OF_NEPER));
     let { down } = this;

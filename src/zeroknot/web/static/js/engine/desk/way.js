@@ -50,6 +50,14 @@ export class Way {
     }
   }
 
+  /** Nothing sounds: frames go by, and values are looked up when something does again. @param {number} context @param {number} count @returns {boolean} whether that could be */
+  pass(context, count) {
+    if (this.runs.length && this.runs[0].context < context + count) return false;
+    this.song += count;
+    this.isJump = true;
+    return true;
+  }
+
   /** @param {Run<S>} run */
   begin(run) {
     if (run.sheet) this.adopt(run.sheet);
