@@ -165,7 +165,7 @@ class ArrangeTest(OneClip):
         with page.expect_download() as download:
             page.get_by_role("link", name="Save").click()
         with zipfile.ZipFile(download.value.path()) as packed:
-            self.assertEqual(len(packed.namelist()), 4)  # mix, one track that sounds, credits, tempo
+            self.assertEqual(len(packed.namelist()), 4)  # mix, track, credits, tempo
 
 
 class CutClipsTest(OneClip):
