@@ -145,7 +145,7 @@ class MainJobTest(BrowserTest):
         page = self.page
         page.get_by_role("link", name="Fit", exact=True).click()
         page.get_by_role("button", name="Print a loop").click()
-        page.locator("#printed").filter(has_text="on the shelf").wait_for()
+        page.locator("#printed").filter(has_text="on the shelf").wait_for(timeout=60_000)
         self.assertIn("218227 samples", page.locator("#printed").inner_text())
         with page.expect_download() as download:
             page.locator(".side").get_by_role("button", name="Download WAV").click()
