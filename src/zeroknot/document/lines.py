@@ -6,6 +6,7 @@ Conventions
 - Part of a bent line is a line bent less: what is cut stays what it was.
 """
 
+import itertools
 import math
 from collections.abc import Sequence
 
@@ -14,6 +15,7 @@ from zeroknot.document.desk import LinePoint
 Points = tuple[LinePoint, ...]
 LEAST_BEND = 0.01
 LEAST_BEATS = 1 / 64  # over which a line goes to where it goes on from
+MOST_TOGETHER = 256  # points that are thinned at once
 _SLACK = 1e-6
 # By how much a thinned line may be off, in the unit it moves in (octaves for Hz).
 TOLERANCES = {"db": 0.05, "hz": 0.005, "ms": 0.5, "ratio": 0.05, "q": 0.02, "pan": 0.005}
@@ -112,8 +114,10 @@ def thinned(
     (Ramer 1972; Douglas and Peucker 1973: the farthest one stays, and so on between.)
     """
     values = [math.log2(v) if in_octaves else v for _, v in points]
-    kept = {0, len(points) - 1}
-    spans = [(0, len(points) - 1)]
+    last = len(points) - 1
+    # By so many at most, for it takes their square where each is another.
+    edges = [*range(0, last, MOST_TOGETHER), last]
+    kept, spans = set(edges), list(itertools.pairwise(edges))
     while spans:
         a, b = spans.pop()
         way = points[b][0] - points[a][0]

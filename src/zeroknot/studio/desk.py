@@ -6,6 +6,7 @@ What is said in beats is worked out here, so that the core and the page run by t
 import itertools
 import math
 from collections.abc import Iterator, Mapping
+from functools import lru_cache
 
 from zeroknot.core.mixing.desk.strip import Desk, EchoLine, Lane, RoomReturn, Strip
 from zeroknot.core.timeline.tempo_map import TempoMap
@@ -47,6 +48,7 @@ def _lanes(project: Project, lines: tuple[Line, ...], is_out: bool) -> Mapping[s
     }
 
 
+@lru_cache(maxsize=4096)
 def lane_of(line: Line, tempo: TempoMap, rate: int) -> Lane:
     """A line's points on song frames; bent ones, and those over a ramp of the tempo, in parts."""
     in_octaves = line.name.endswith("_hz")
@@ -88,6 +90,7 @@ def _echo(project: Project) -> EchoLine:
     )
 
 
+@lru_cache(maxsize=64)
 def echo_delay(tempo: TempoMap, rate: int, beats: float) -> Lane:
     """Frames back to where the song was so many beats ago, along the song."""
     last = tempo.points[-1].beat + beats

@@ -60,34 +60,39 @@ class DeskRun:
         sounds  by id, float32 [1 or 2, count] each; who is missing is silent
         first   song frame of their first
         """
+        dry, to_room, to_echo = (np.zeros((2, count)) for _ in range(3))
+        for id_, out in self.tracks(sounds, first, count).items():
+            run = self._strips[id_]
+            dry += out
+            if run.sends("room"):
+                to_room += out * run.sent("room", first, count)
+            if run.sends("echo"):
+                to_echo += out * run.sent("echo", first, count)
+        with ThreadPoolExecutor(1) as pool:
+            back = pool.submit(self._room.run, to_room) if self._room else None
+            echo = self._echo.run(to_echo, first) if self._echo else to_echo
+            room = back.result() * self._room_gain if back else to_room
+        return Sums(dry, room, echo)
+
+    def tracks(self, sounds: Mapping[str, Samples], first: int, count: int) -> dict[str, Floats]:
+        """Those that are heard after their strips, by id: float64 [2, count] each.
+
+        sounds, first  as of `run`
+        """
         silence = np.zeros((2, count), np.float32)
 
         def take_in(strip: Strip) -> Floats:
             return self._strips[strip.id].filtered(_wide(sounds.get(strip.id, silence)), first)
 
-        def finish(strip: Strip) -> Floats | None:
-            if strip.id not in self._heard:
-                return None
+        def finish(strip: Strip) -> Floats:
             return self._strips[strip.id].finished(filtered[strip.id], keys[strip.id], first)
 
-        dry, to_room, to_echo = (np.zeros((2, count)) for _ in range(3))
+        heard = [s for s in self._needed if s.id in self._heard]
         with ThreadPoolExecutor(self._threads) as pool:
             ids = [s.id for s in self._needed]
             filtered = dict(zip(ids, pool.map(take_in, self._needed), strict=True))
             keys = self._keys(filtered)
-            for strip, out in zip(self._needed, pool.map(finish, self._needed), strict=True):
-                if out is None:
-                    continue
-                run = self._strips[strip.id]
-                dry += out
-                if run.sends("room"):
-                    to_room += out * run.sent("room", first, count)
-                if run.sends("echo"):
-                    to_echo += out * run.sent("echo", first, count)
-            back = pool.submit(self._room.run, to_room) if self._room else None
-            echo = self._echo.run(to_echo, first) if self._echo else to_echo
-            room = back.result() * self._room_gain if back else to_room
-        return Sums(dry, room, echo)
+            return dict(zip((s.id for s in heard), pool.map(finish, heard), strict=True))
 
     def _keys(self, filtered: Mapping[str, Floats]) -> dict[str, Floats]:
         """Whom another goes by is heard by it as it is after its own filters."""

@@ -11,6 +11,8 @@ export class Loudness {
     this.powers = [];
     this.peak = 0;
     this.wasPlaying = false;
+    /** @param {{powers: number[], peak: number}} read */
+    this.take = ({ powers, peak }) => this.add(powers, peak);
   }
 
   /** Counted anew. */
@@ -21,7 +23,7 @@ export class Loudness {
 
   /** It begins anew with each time the song is played. @param {import("../engine/mixer.js").Mixer} mixer @param {boolean} isPlaying */
   listen(mixer, isPlaying) {
-    mixer.onRead ??= ({ powers, peak }) => this.add(powers, peak);
+    mixer.onRead = this.take; // the board that was open last has the readings
     if (isPlaying && !this.wasPlaying) this.begin();
     this.wasPlaying = isPlaying;
   }

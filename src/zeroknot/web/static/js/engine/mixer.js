@@ -260,7 +260,8 @@ export class Mixer {
     const now = this.context.currentTime;
     const heard = new Map(peaks);
     for (const [id, { meter }] of this.tracks) meter.feed(heard.get(id) ?? [0, 0], now);
-    this.down = new Map(down);
+    const master = this.down.get("master") ?? 0; // told by itself
+    this.down = new Map([...(down ?? []), ["master", master]]);
   }
 
   /** @param {{number?: number, peaks: [number, number], powers: number[], peak: number, down: number, lowered: number, lead: number}} told */
