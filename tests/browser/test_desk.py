@@ -177,6 +177,11 @@ class SoundBoardTest(BrowserTest):
         )["job"]
         told = self.wait(lambda: self.server.get(f"/api/jobs/{job['id']}")["result"])["said"]
         self.assertAlmostEqual(told["integrated"], integrated, delta=1.0)
+        # Gone to another view and back, it is read on.
+        page.get_by_role("link", name="Shelf", exact=True).click()
+        page.get_by_role("link", name="Arrange", exact=True).click()
+        page.locator("#sound").get_by_role("button", name="master", exact=True).click()
+        expect(page.locator("#integrated")).to_contain_text("LUFS")
 
     def test_room_is_made_for_the_low_end_and_heard_before_and_after(self):
         page = self.page

@@ -275,6 +275,20 @@ class LowEndTest(WithDesk):
         with self.assertRaisesRegex(EditError, "no bars 3 to 2"):
             self.do(MakeRoom(track=self.one, bars=((3, 2),)))
 
+    def test_what_is_ducked_by_another_is_measured_ducked(self):
+        def level():
+            told = next(t for t in self.measured()["tracks"] if t["id"] == self.bass)
+            return max(told["levels"])
+
+        own = level()
+        values = {"threshold_db": -60.0, "ratio": 20.0, "release_ms": 2000.0}
+        self.do(ChangeSound(track=self.bass, listens_to=self.one, values=values))
+        self.assertLess(level(), own - 12)
+        self.do(ChangeTrack(track=self.one, muted=True))
+        self.assertLess(level(), own - 12)  # muted it is gone by, and does not fight itself
+        ids = {id_ for fight in self.measured()["fights"] for id_ in fight["tracks"]}
+        self.assertNotIn(self.one, ids)
+
     def test_one_track_alone_fights_with_nobody(self):
         for track in self.tree().tracks[1:]:
             self.do(RemoveTrack(track=track.id))
