@@ -95,7 +95,6 @@ class SectionsTest(unittest.TestCase):
         values = {name: np.asarray([plain.value(name)]) for name in FILTER_VALUES}
         self.assertEqual(sections_of(plain, values, RATE), {})
         run = StripRun(plain, RATE)
-        self.assertTrue(run.is_plain)
         np.testing.assert_array_equal(run.filtered(self.noise, 0), self.noise)
 
     def test_moving_steps_are_the_still_one_where_they_stand(self):

@@ -30,14 +30,6 @@ class StripRun:
         self._held = np.zeros(1)
         self._compresses = strip.is_on("ratio") or strip.is_on("makeup_db")
 
-    @property
-    def is_plain(self) -> bool:
-        """Does nothing but its level and its balance change what goes through?"""
-        return not (
-            self._compresses or self.strip.is_on("drive_db")
-            or sections_of(self.strip, self._values(FILTER_VALUES, 0, 1), self.rate)
-        )  # fmt: skip
-
     def filtered(self, sound: Samples | Floats, first: int) -> Floats:
         """After its filters: float64 [2, n].
 
