@@ -51,6 +51,7 @@ class Replay:
             event = part["event"]
             inside = part["from"] + at - part["at"]
             gain = np.full(at.size, event["gain"])
+            gain = gain * _along(event["shape"], inside) if event["shape"] else gain
             if event["fade_in"]:
                 gain = gain * np.clip(inside / event["fade_in"], 0, 1)
             if event["fade_out"]:

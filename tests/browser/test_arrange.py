@@ -2,6 +2,7 @@ import zipfile
 
 import pyloudnorm
 import soundfile
+from playwright.sync_api import expect
 
 from tests.browser.harness import BrowserTest
 
@@ -156,9 +157,9 @@ class ArrangeTest(OneClip):
         self.wait(lambda: "LUFS" in said.inner_text())
         self.assertTrue(page.get_by_role("link", name="Save").is_visible())
         # The same once more, with stems, by key; remembered after a reload.
-        page.get_by_label("with a file for each track").check()
+        page.get_by_label("Files beside the mix").select_option("tracks")
         self.open("arrange")
-        self.assertTrue(page.get_by_label("with a file for each track").is_checked())
+        expect(page.get_by_label("Files beside the mix")).to_have_value("tracks")
         page.locator(".clip").first.wait_for()
         page.keyboard.press("Shift+B")
         self.wait(lambda: "LUFS" in page.locator("#mix-said").inner_text())
@@ -273,6 +274,10 @@ class CutClipsTest(OneClip):
         self.wait(lambda: {c["fade_in_ms"] for c in self.state()["clips"]} == {250})
         page.keyboard.press("d")
         self.wait(lambda: self.clips() == [(2, 4), (6, 4), (10, 4), (14, 4)])
+        made = {c["id"] for c in self.state()["clips"] if c["beat"] >= 10}
+        pressed = """() => [...document.querySelectorAll(".clip[aria-pressed=true]")]
+          .map((e) => e.dataset.clip)"""
+        self.wait(lambda: set(page.evaluate(pressed)) == made)  # the copies are chosen
         page.keyboard.press("Escape")
         page.keyboard.press("Shift+M")
         self.wait(lambda: all(t["muted"] for t in self.state()["tracks"]))

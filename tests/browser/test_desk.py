@@ -173,7 +173,7 @@ class SoundBoardTest(BrowserTest):
         self.assertLessEqual(peak, -1.0)
         self.assertGreater(peak, -2.5)
         job = self.server.post(
-            f"/api/projects/{self.project}/mixes", start=0, end=16, format="wav24", stems=False
+            f"/api/projects/{self.project}/mixes", start=0, end=16, format="wav24", stems="none"
         )["job"]
         told = self.wait(lambda: self.server.get(f"/api/jobs/{job['id']}")["result"])["said"]
         self.assertAlmostEqual(told["integrated"], integrated, delta=1.0)
@@ -182,6 +182,25 @@ class SoundBoardTest(BrowserTest):
         page.get_by_role("link", name="Arrange", exact=True).click()
         page.locator("#sound").get_by_role("button", name="master", exact=True).click()
         expect(page.locator("#integrated")).to_contain_text("LUFS")
+
+    def test_a_track_is_as_loud_as_the_master_where_it_sounds_alone(self):
+        page = self.page
+        self.play()
+        self.wait(lambda: self.beat() > 10)
+
+        def integrated():
+            text = page.locator("#integrated").inner_text()
+            return float(text.split()[0].replace("−", "-")) if "LUFS" in text else None
+
+        track = self.wait(integrated)
+        page.locator("#sound").get_by_role("button", name="master", exact=True).click()
+        page.wait_for_timeout(400)
+        self.assertAlmostEqual(self.wait(integrated), track, delta=0.7)
+        # Another track begins anew: nothing has sounded there.
+        self.intent(kind="new_track", name="Silent")
+        page.get_by_role("button", name="Silent", exact=True).click()
+        page.locator("#sound").get_by_role("button", name="track", exact=True).click()
+        self.wait(lambda: integrated() is None)
 
     def test_room_is_made_for_the_low_end_and_heard_before_and_after(self):
         page = self.page

@@ -153,9 +153,9 @@ class GrooveTest(BrowserTest):
         page.get_by_role("button", name="Keep it").click()
         self.wait(lambda: len(self.state()["grooves"]) == 2)
         page.get_by_label("Grid of the groove shown").select_option(label="16ths")
-        self.wait(lambda: self.state()["grooves"][0]["per_beat"] == 4)
+        self.wait(lambda: self.engine("s.state.grooves[0].per_beat") == 4)
         page.get_by_label("Grid of the groove shown").select_option(label="8ths")
-        self.wait(lambda: self.state()["grooves"][0]["per_beat"] == 2)
+        self.wait(lambda: self.engine("s.state.grooves[0].per_beat") == 2)
         for name in ("Two beside each other", "Files and the shelf"):
             page.locator("summary", has_text=name).click()
         page.get_by_label("Groove to show beside").select_option(label="Swing 60 %")

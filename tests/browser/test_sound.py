@@ -179,6 +179,29 @@ class SoundTest(BrowserTest):
         self.intent(kind="set_tempo_point", beat=7, bpm=88)
         self.intent(kind="set_key_at", bar=1, key="C")
         self.intent(kind="set_key_at", bar=2, key="D")
+        # Slices that send, clips that cross, run backwards, have a line, give way, go by lines.
+        drums = next(c["strand"] for c in state["clips"] if c["track"] == one)
+        self.intent(kind="cut_up", hand=drums, by="equal", count=8)
+        self.intent(kind="change_pieces", hand=drums, which=[2, 5], echo_db=-3, room_db=-6)
+        first, _, bass = (c["id"] for c in state["clips"])
+        self.intent(kind="split_clips", clips=[first], beats=[6])
+        state = self.intent(kind="split_clips", clips=[bass], beats=[8.5])
+        later = next(c["id"] for c in state["clips"] if c["track"] == one and c["beat"] == 6)
+        self.intent(kind="change_clip", clip=later, slip=1.0, length=8, cross_ms=120)
+        behind = next(c["id"] for c in state["clips"] if c["track"] == three and c["beat"] == 8.5)
+        self.intent(kind="reverse_clips", clips=[behind])
+        line = [{"beat": 1, "value": -9, "bend": 3}, {"beat": 4, "value": 3, "shape": "step"},
+                {"beat": 5, "value": 0}]  # fmt: skip
+        self.intent(
+            kind="change_clip", clip=first, fade_in_ms=700, fade_in_curve="power", gain_line=line
+        )
+        self.intent(kind="set_line", track=three, name="shift_st", points=[
+            {"beat": 0, "value": 0, "shape": "step"}, {"beat": 7, "value": 3},
+        ])  # fmt: skip
+        self.intent(kind="set_line", track=one, name="slices_cut_hz", points=[
+            {"beat": 0, "value": 900}, {"beat": 12, "value": 12_000},
+        ])  # fmt: skip
+        self.intent(kind="change_track", track=two, gives_way_to=three)
         self.intent(kind="set_room", room={"size": "small", "level_db": -2})
         return self.intent(kind="set_echo", echo={"beats": 0.75, "feedback": 0.5})
 
@@ -186,6 +209,12 @@ class SoundTest(BrowserTest):
         self.with_every_effect()
         self.open("arrange")
         sheet = self.sheet()
+        # All of it is in what the page is told.
+        tracks = {e["track"].rpartition(">")[2] for e in sheet["events"]}
+        self.assertLessEqual({"room", "echo"}, tracks)
+        shapes = [e["shape"] for e in sheet["events"]]
+        self.assertTrue(any(0 in dict(shape).values() for shape in shapes))  # it gives way
+        self.assertGreater(sum(len(shape) > 20 for shape in shapes), 2)
         mixed = self.mixed_down()
         browser, python, log = self.play(
             [sheet], [[0, "sheet", 0], [0, "play", 0]], mixed.shape[1] / sheet["rate"] + 0.5

@@ -235,5 +235,28 @@ class StoredDeskTest(Stored):
         self.same_as_its_file(entry.id)
 
 
+class StoredShapesTest(Stored):
+    """Written on 2026-11-29: schema 8, with phrases, sections, shapes of clips, sends of slices."""
+
+    schema = 8
+
+    def test_it_opens_with_its_history_its_phrases_and_shapes(self):
+        [entry] = self.studio.projects.list()
+        tree = self.studio.projects.state(entry.id).project
+        one, two = tree.tracks
+        first, second = tree.clips_on(one.id)
+        self.assertEqual((first.name, first.yarn, first.fade_in_curve), ("Opening", 4, "power"))
+        self.assertEqual([p.value for p in first.gain_line], [-6, 0])
+        self.assertEqual((second.cross_ms, second.reverse), (80, True))
+        self.assertEqual({c.phrase for c in (first, second)}, {tree.phrases[0].id})
+        self.assertEqual((two.gives_way_to, two.yarn), (one.id, 2))
+        self.assertEqual([line.name for line in two.lines], ["shift_st"])
+        piece = tree.strands[0].cut.pieces[1]
+        self.assertEqual((piece.room_db, piece.echo_db), (-12, -6))
+        self.assertEqual([(s.bar, s.name) for s in tree.sections], [(1, "Intro"), (3, "Hook")])
+        self.read_whole_history(entry.id)
+        self.same_as_its_file(entry.id)
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -15,7 +15,7 @@ class RulesTest(NodeTest):
         self.assertEqual(got, [-1, 0, 1, 2, 2])
         got = self.evaluate("""async () => {
           const {envelope} = await import("/static/js/engine/schedule.js");
-          const e = {fade_in: 10, fade_out: 20, frames: 100};
+          const e = {fade_in: 10, fade_out: 20, frames: 100, shape: []};
           return [envelope(e, 0, 100), envelope(e, 5, 90)];
         }""")
         self.assertEqual(got[0], [[0, 0], [10, 1], [80, 1], [100, 0]])

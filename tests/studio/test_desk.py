@@ -24,11 +24,13 @@ from zeroknot.document.edits.track import ChangeTrack, MoveTrack, RemoveTrack
 from zeroknot.document.stored import tree_text, tree_value
 from zeroknot.studio.desk import desk_of_project
 from zeroknot.studio.intents.bars import DoBars
+from zeroknot.studio.intents.cutting import ChangePieces, CutUp
 from zeroknot.studio.intents.lines import WriteLine
 from zeroknot.studio.intents.low_end import MakeRoom
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.time import SetSteadyTempo, SetTempoPoint
 from zeroknot.studio.mixdown import AskedMix
+from zeroknot.studio.prints import RangeHow
 from zeroknot.studio.sheets import SheetMaker
 from zeroknot.studio.song_range import SongRange, desk_plan
 from zeroknot.studio.tasks.rendering import rendering_of
@@ -203,7 +205,7 @@ class DeskTest(WithDesk):
         self.sounds(self.one, room_db=-6, echo_db=-9, drive_db=6)
         self.do(ChangeSound(track=self.two, listens_to=self.one, values={"ratio": 4.0}))
         self.do(SetMaster(level_db=-4))
-        begun = self.studio.mixdowns.begin(self.tree(), AskedMix(SongRange(0, 16), FLOAT, True))
+        begun = self.studio.mixdowns.begin(self.tree(), AskedMix(SongRange(0, 16), FLOAT, "tracks"))
         job = self.studio.jobs.waited(begun.id, 60)
         with zipfile.ZipFile(self.studio.mixdowns.file(job.id)) as archive:
             named = {name: soundfile.read(archive.open(name), dtype="float32")[0]
@@ -289,6 +291,13 @@ class LowEndTest(WithDesk):
         ids = {id_ for fight in self.measured()["fights"] for id_ in fight["tracks"]}
         self.assertNotIn(self.one, ids)
 
+    def test_what_slices_send_is_no_track_of_its_own(self):
+        strand = self.tree().strands[0].id
+        self.do(CutUp(hand=strand, by="equal", count=4))
+        self.do(ChangePieces(hand=strand, which=(0,), room_db=0.0, echo_db=0.0))
+        told = self.measured()
+        self.assertEqual([t["id"] for t in told["tracks"]], [t.id for t in self.tree().tracks])
+
     def test_one_track_alone_fights_with_nobody(self):
         for track in self.tree().tracks[1:]:
             self.do(RemoveTrack(track=track.id))
@@ -303,8 +312,8 @@ class ThroughTest(WithDesk):
         self.do(ChangeSound(track=self.two, listens_to=self.one, values={"ratio": 4.0}))
         print_range = self.studio.prints.print_range
         where = SongRange(0, 8)
-        plain = print_range(self.tree(), where, "cut")
-        through = print_range(self.tree(), where, "cut", through=True)
+        plain = print_range(self.tree(), where, RangeHow("cut"))
+        through = print_range(self.tree(), where, RangeHow("cut", through=True))
         self.assertNotEqual(plain.sha, through.sha)
         self.assertIn("as its tracks sound", through.recipe.made_by["said"])
         self.do(SetMaster(level_db=0))
@@ -319,5 +328,5 @@ class ThroughTest(WithDesk):
         axis = rendering_of(self.studio.store.folder, again.plan).whole()
         self.assertEqual(hashlib.sha256(again.file(axis)).hexdigest(), through.sha)
         # What rings past its end is added to its start, where that is asked for.
-        wrapped = print_range(self.tree(), where, "wrap", through=True)
+        wrapped = print_range(self.tree(), where, RangeHow("wrap", through=True))
         self.assertEqual(wrapped.frames, through.frames)

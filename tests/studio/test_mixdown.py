@@ -29,7 +29,7 @@ from zeroknot.studio.tasks.rendering import rendering_of
 PLAIN = MixHow("wav32", ceiling_db=None)
 
 
-class MixdownTest(StudioTest):
+class MixesTest(StudioTest):
     def setUp(self):
         super().setUp()
         self.project = self.studio.projects.create("Slate")
@@ -44,8 +44,8 @@ class MixdownTest(StudioTest):
     def tree(self):
         return self.studio.projects.state(self.project).project
 
-    def asked(self, how=PLAIN, start=0.0, end=16.0, stems=False):
-        return AskedMix(SongRange(start, end), how, stems)
+    def asked(self, how=PLAIN, start=0.0, end=16.0, stems="none", bare=False):
+        return AskedMix(SongRange(start, end), how, stems, bare)
 
     def mixed(self, *args, **kwargs):
         """The job that is over, and the file."""
@@ -62,6 +62,8 @@ class MixdownTest(StudioTest):
         ).frames(at, count)
         return mix(maker.arrangement(), read, 0, frames)
 
+
+class MixdownTest(MixesTest):
     def test_it_is_what_the_song_plays(self):
         job, file = self.mixed()
         sound, rate = soundfile.read(file, dtype="float32")
@@ -79,7 +81,7 @@ class MixdownTest(StudioTest):
                 self.assertEqual(self.mixed(MixHow(name))[1].read_bytes(), first)
 
     def test_stems_are_as_long_as_the_mix_and_add_up_to_it(self):
-        _, file = self.mixed(stems=True)
+        _, file = self.mixed(stems="tracks")
         with zipfile.ZipFile(file) as packed:
             names = packed.namelist()
             sounds = {n: soundfile.read(packed.open(n))[0] for n in names if n.endswith(".wav")}

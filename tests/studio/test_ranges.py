@@ -24,6 +24,7 @@ from zeroknot.studio.intents.offshoots import TakeRecipe
 from zeroknot.studio.intents.pieces import OpenClip, PlacePieces
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.time import SetSteadyTempo
+from zeroknot.studio.prints import RangeHow
 from zeroknot.studio.sheets import SheetMaker
 from zeroknot.studio.song_range import SongRange
 from zeroknot.studio.studio import Studio
@@ -60,7 +61,9 @@ class RangePrintTest(StudioTest):
 
     def printed(self, start=0.0, end=16.0, **how):
         tracks = how.pop("tracks", None)
-        return self.studio.prints.print_range(self.tree(), SongRange(start, end, tracks), **how)
+        return self.studio.prints.print_range(
+            self.tree(), SongRange(start, end, tracks), RangeHow(**how)
+        )
 
     def test_it_is_what_the_song_plays_and_knows_its_beats(self):
         loop = self.printed(seam="cut")

@@ -12,9 +12,9 @@ from zeroknot.core.harmony.key import KeyNameError
 from zeroknot.store.audio_store import BLOCKS
 from zeroknot.store.shelf_query import Query
 from zeroknot.studio.audition import Audition, auditioned, match_db
+from zeroknot.studio.in_key import key_shift
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.time import SetSteadyTempo, TakeKey, TakeMetre, TakeTempo
-from zeroknot.studio.placement import key_shift
 from zeroknot.studio.shelf_edits import (
     Adopt,
     Correct,

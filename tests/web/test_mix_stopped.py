@@ -37,7 +37,7 @@ class MixStoppedTest(unittest.TestCase):
         self.server.post(path, revision=state["revision"], intent=intent)
 
     def begin(self, id_):
-        asked = {"id": id_, "start": 0, "end": 8 * PASSES, "stems": True, "lufs": -14}
+        asked = {"id": id_, "start": 0, "end": 8 * PASSES, "stems": "tracks", "lufs": -14}
         return self.server.post(f"/api/projects/{self.project}/mixes", **asked)["job"]
 
     def waited(self, id_, until, seconds):

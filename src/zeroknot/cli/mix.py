@@ -25,7 +25,7 @@ from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.bundles import Bundles
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.known import Known
-from zeroknot.studio.mixdown import AskedMix, Mixing, mix_plan_of
+from zeroknot.studio.mixdown import AskedMix, Mixing, Stems, mix_plan_of
 from zeroknot.studio.projects import Projects
 from zeroknot.studio.song_range import SongRange
 
@@ -45,6 +45,10 @@ def mix(
     stems: Annotated[
         Path | None, typer.Option(help="folder for a file a track, and credits")
     ] = None,
+    phrases: Annotated[
+        bool, typer.Option(help="stems of phrases, and the rest of each track")
+    ] = False,
+    bare: Annotated[bool, typer.Option(help="stems before their effects")] = False,
     bars: Annotated[str, typer.Option(help="A-B: only these")] = "",
     lufs: Annotated[
         float | None, typer.Option(help="integrated loudness; as loud as it is by itself")
@@ -58,7 +62,8 @@ def mix(
     if not out.parent.is_dir():
         raise FormatError(f"{out} cannot be written: {out.parent} is no folder")
     with opened(project) as here, tempfile.TemporaryDirectory() as place:
-        asked = AskedMix(_span(here.tree, bars), how, stems is not None)
+        parts: Stems = "none" if stems is None else "phrases" if phrases else "tracks"
+        asked = AskedMix(_span(here.tree, bars), how, parts, bare)
         plan = mix_plan_of(here.tree, here.loops, asked)
         mixing = Mixing(here.folder, Executors.inline())
         file, said = mixing.run(plan, Path(place), lambda _done, _total: None)

@@ -11,23 +11,26 @@ from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.demo.loops import LOOPS, NOTES, midi_of, sound_of
 from zeroknot.document.desk import Echo, LinePoint, Room
 from zeroknot.document.edits.base import Edit
-from zeroknot.document.edits.clip import AddClips
+from zeroknot.document.edits.clip import AddClips, ChangeClip
 from zeroknot.document.edits.desk import ChangeSound, SetCeiling, SetEcho, SetLine, SetRoom
+from zeroknot.document.edits.phrase import SetSections
 from zeroknot.document.edits.time import SetKeys
 from zeroknot.document.edits.track import ChangeTrack
 from zeroknot.document.offshoot import Offshoot
-from zeroknot.document.project import Clip, KeyChange, Project
+from zeroknot.document.project import Clip, KeyChange, Project, Section
 from zeroknot.settings import Settings
 from zeroknot.store.incoming import WAITING
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import ITSELF
 from zeroknot.studio.intents.base import Intent
+from zeroknot.studio.intents.clips import ReverseClips
 from zeroknot.studio.intents.coil import CoilLoop
-from zeroknot.studio.intents.cutting import CutUp
+from zeroknot.studio.intents.cutting import ChangePieces, CutUp
 from zeroknot.studio.intents.groove import LayOver, MakeSwing, SetGroove, TakeGroove
 from zeroknot.studio.intents.key import Follow, SetKeyAt
 from zeroknot.studio.intents.offshoots import GrowOffshoots, KeepGrown, NameGrown, QuickOne
 from zeroknot.studio.intents.ordering import ChangeTiles, DealOrder
+from zeroknot.studio.intents.phrases import GroupClips
 from zeroknot.studio.intents.placing import Place, SeparateClip
 from zeroknot.studio.intents.readings import StateReading
 from zeroknot.studio.intents.time import SetSteadyTempo, SetTempoPoint
@@ -64,6 +67,12 @@ REORDERED, REORDERED_BAR, SEED = "Winch-house break", 25, 4127
 BREAK_BAR, RAMP_BAR, BACK_BAR, FASTER_BPM = 33, 37, 41, 102.0
 # The last beat before it is all there again: sixteenths of one stroke, louder and higher each.
 FILL = ((-9.0, 0.0), (-6.0, 1.0), (-3.0, 2.0), (0.0, 3.0))
+# Its parts, from which bar on, and their colours.
+SECTIONS = (
+    (1, "Slack water", 1), (9, "Flood", 3), (17, "Turn", 4), (25, "High water", 0),
+    (33, "Breath", 6), (41, "Spring tide", 5), (57, "", 0),
+)  # fmt: skip
+ECHOED = 2  # of the slices of what comes back in another order
 # How its tracks sound.
 SOUNDS: dict[str, dict[str, float]] = {
     "Winch-house break": {"low_cut_hz": 35, "high_db": 1.5, "room_db": -24},
@@ -208,6 +217,30 @@ def _finish(studio: Studio, project: str, drums: str) -> None:
     points = tuple(LinePoint(beat=_beat(b), value=v, shape=s, bend=1.0) for b, v, s in rises)
     do(SetLine(track=tracks[SWEPT], name="low_cut_hz", points=points))
     _fill(state.project, do, drums, tracks[DUCKED_BY])
+    _shape(state.project, do, tracks)
+
+
+def _shape(
+    project: Project, do: Callable[[Intent | Edit], None], tracks: dict[str, str]
+) -> None:  # fmt: skip
+    """Its parts have names; some clips come softly, cross, run backwards; a slice is echoed."""
+    do(SetSections(sections=tuple(
+        Section(bar=bar, name=name, yarn=yarn) for bar, name, yarn in SECTIONS
+    )))  # fmt: skip
+
+    def clip_at(track: str, bar: int) -> str:
+        own = (c for c in project.clips_on(tracks[track]) if c.beat == _beat(bar))
+        return next(own).id
+
+    do(ChangeClip(clip=clip_at("Gull choir", 9), fade_in_ms=2500.0, fade_in_curve="power"))
+    do(ChangeClip(clip=clip_at("Foghorn bass", 25), cross_ms=120.0))
+    do(ChangeClip(clip=clip_at("Lamp-room keys", BREAK_BAR), gain_line=tuple(
+        LinePoint(beat=beat, value=db) for beat, db in ((0.0, -9.0), (24.0, 0.0), (32.0, 2.0))
+    )))  # fmt: skip
+    do(ReverseClips(clips=(clip_at("Bell-buoy marimba", 29),)))
+    do(GroupClips(clips=tuple(f"fill{i}" for i in range(len(FILL))), name="Fill"))
+    cut = project.strand(project.clip(clip_at(REORDERED, REORDERED_BAR)).strand)
+    do(ChangePieces(hand=cut.id, which=(ECHOED,), echo_db=-9.0))
 
 
 def _fill(project: Project, do: Callable[[Intent | Edit], None], drums: str, track: str) -> None:

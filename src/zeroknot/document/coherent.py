@@ -8,6 +8,7 @@ from zeroknot.core.harmony.key import Key
 from zeroknot.core.stretch.auto import AUTO
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.document.edits.coil import SetCoil
+from zeroknot.document.edits.phrase import SetSections
 from zeroknot.document.edits.slices import refuse_unknown_pieces
 from zeroknot.document.project import Project
 
@@ -20,6 +21,7 @@ def coherent(project: Project) -> Project:
         raise FormatError(f"a project has no rate of {project.rate} Hz")
     for parts in (
         project.tracks, project.strands, project.clips, project.grooves, project.offshoots,
+        project.phrases,
     ):  # fmt: skip
         _refuse_doubles(part.id for part in parts)
     try:
@@ -36,13 +38,15 @@ def coherent(project: Project) -> Project:
         if any(a.bar >= b.bar for a, b in itertools.pairwise(project.feel)):
             raise FormatError("the song's grooves do not come one after another")
         for track in project.tracks:
-            if track.sound.listens_to is not None:
-                project.track(track.sound.listens_to)
+            for other in (track.sound.listens_to, track.gives_way_to):
+                if other is not None:
+                    project.track(other)
         for line in (*project.master_lines, *(one for t in project.tracks for one in t.lines)):
             line.refuse_outside()
         for clip in project.clips:
             project.track(clip.track)
             project.strand(clip.strand)
+        SetSections(sections=project.sections).apply(project)
         SetCoil(slots=project.coil, what="").apply(project)
         _ = project.metre_map.position(project.end_beat), project.last_bar
     except (ZeroKnotError, ArithmeticError, ValueError, StopIteration) as error:

@@ -14,6 +14,8 @@ from pydantic import Field, field_validator
 
 from zeroknot.core.mixing.desk.room_sizes import ROOMS
 from zeroknot.core.mixing.desk.sound import OFF_DB, RANGES, Range, within
+from zeroknot.core.slicing.shape import HIGHEST_HZ, LOWEST_HZ
+from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 from zeroknot.document.value import Value
 
 MOST_POINTS = 5000  # of a line
@@ -22,11 +24,27 @@ LATEST_BEAT = 100_000
 LOUDEST_DB = 12.0
 # What may move along the song: all that a track's sound is made of, its level, and whether it
 # sounds.
-MOVABLE: dict[str, Range] = {
+ON_STRIP: dict[str, Range] = {
     **RANGES,
     "level_db": Range(OFF_DB, LOUDEST_DB, "db"),
     "muted": Range(0.0, 1.0, "switch"),
 }
+# And what of its clips may: read where a pass begins, and where a stroke of their slices does.
+OF_PASSES: dict[str, Range] = {
+    "shift_st": Range(-STEEPEST_SHIFT, STEEPEST_SHIFT, "st"),
+    "groove_share": Range(0.0, 1.0, "share"),
+    "straight_share": Range(0.0, 1.0, "share"),
+}
+OF_STROKES: dict[str, Range] = {
+    "slices_cut_hz": Range(LOWEST_HZ, HIGHEST_HZ, "hz"),
+    "slices_drive_db": Range(0.0, 36.0, "db"),
+}
+# Where these are without a line, as far as that can be said of a whole track.
+RESTING = {
+    "shift_st": 0.0, "groove_share": 1.0, "straight_share": 1.0, "slices_cut_hz": HIGHEST_HZ,
+    "slices_drive_db": 0.0,
+}  # fmt: skip
+MOVABLE: dict[str, Range] = ON_STRIP | OF_PASSES | OF_STROKES
 
 
 class Room(Value):
@@ -61,6 +79,13 @@ class LinePoint(Value):
     bend: float = Field(0.0, ge=-STEEPEST_BEND, le=STEEPEST_BEND)
 
 
+def risen(points: tuple[LinePoint, ...]) -> tuple[LinePoint, ...]:
+    """The points themselves. Raises ValueError where they do not lie one after another."""
+    if any(a.beat >= b.beat for a, b in itertools.pairwise(points)):
+        raise ValueError("points of a line lie one after another")
+    return points
+
+
 class Line(Value):
     """How something of a track moves along the song."""
 
@@ -77,9 +102,7 @@ class Line(Value):
     @field_validator("points")
     @classmethod
     def _rise(cls, points: tuple[LinePoint, ...]) -> tuple[LinePoint, ...]:
-        if any(a.beat >= b.beat for a, b in itertools.pairwise(points)):
-            raise ValueError("points of a line lie one after another")
-        return points
+        return risen(points)
 
     def refuse_outside(self) -> None:
         """Raises EditError where a value is outside its range."""

@@ -67,6 +67,51 @@ def cut_at(points: Points, beat: float, in_octaves: bool) -> Points:
     return (*before, fresh, *after)
 
 
+def between_beats(points: Points, start: float, end: float, in_octaves: bool) -> Points:
+    """What of a line lies between two beats, with a point on both."""
+    cut = cut_at(cut_at(points, start, in_octaves), end, in_octaves)
+    return tuple(p for p in cut if start - _SLACK <= p.beat <= end + _SLACK)
+
+
+def without_between(points: Points, start: float, end: float, in_octaves: bool) -> Points:
+    """The same line outside; between two beats it stays where it was at the first."""
+    if not points:
+        return points
+    first, last = (value_on(points, beat, in_octaves) for beat in (start, end))
+    held = [LinePoint(beat=start, value=first, shape="step")]
+    return with_laid(points, tuple(held), start, end, in_octaves, goes_on=last)
+
+
+def with_laid(
+    points: Points,
+    fresh: Points,
+    start: float,
+    end: float,
+    in_octaves: bool,
+    goes_on: float | None = None,
+) -> Points:
+    """A line in which other points take the place of what lay between two beats.
+
+    fresh    rising, from the first of the beats on
+    goes_on  from where it goes on after the last; where it was there by itself
+    """
+    rest = cut_at(cut_at(points, start, in_octaves), end, in_octaves)
+    before = [p for p in rest if p.beat < start - _SLACK]
+    after = [p for p in rest if p.beat > end + _SLACK]
+    if before and start - before[-1].beat > _SLACK and before[-1].shape == "line":
+        # Up to there it goes where it went.
+        was = value_on(points, start, in_octaves)
+        if abs(was - fresh[0].value) > _SLACK and start - LEAST_BEATS > before[-1].beat:
+            before.append(LinePoint(beat=start - LEAST_BEATS, value=was, shape="step"))
+    laid = [*fresh[:-1], fresh[-1].changed(shape="step")]
+    if not after or end + LEAST_BEATS < after[0].beat:
+        was = value_on(points, end, in_octaves) if goes_on is None else goes_on
+        edge = next((p for p in rest if abs(p.beat - end) <= _SLACK), None)
+        shape, bend = (edge.shape, edge.bend) if edge else ("line", 0.0)
+        after.insert(0, LinePoint(beat=end + LEAST_BEATS, value=was, shape=shape, bend=bend))
+    return (*before, *laid, *after)
+
+
 def with_bars_put_in(points: Points, at: float, beats: float, in_octaves: bool) -> Points:
     """All that comes later moves by so many beats; meanwhile it stays where it was."""
     if not points or points[-1].beat <= at:

@@ -10,32 +10,36 @@ Conventions
 import math
 from collections.abc import Iterable, Mapping
 from functools import cached_property
-from typing import TypeVar
+from typing import Annotated, TypeVar
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.groove.feel import Feel
 from zeroknot.core.groove.groove import Groove
 from zeroknot.core.harmony.key import Key
 from zeroknot.core.harmony.key_map import KeyMap
-from zeroknot.core.mixing.desk.sound import PLAIN, Sound
+from zeroknot.core.mixing.desk.sound import PLAIN, Sound, within
+from zeroknot.core.mixing.shape import Curve
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 from zeroknot.core.timeline.metre_map import MetreChange, MetreMap
 from zeroknot.core.timeline.tempo_map import TempoMap, TempoPoint
 from zeroknot.document.coil import Slot
-from zeroknot.document.desk import Echo, Line, Room
+from zeroknot.document.desk import MOVABLE, Echo, Line, LinePoint, Room, risen
 from zeroknot.document.groove import FeelChange, KeptGroove
 from zeroknot.document.offshoot import Offshoot
-from zeroknot.document.strand import LONGEST_NAME, LOUDEST_DB, QUIETEST_DB, LevelDb, Strand
+from zeroknot.document.strand import LONGEST_NAME, LOUDEST_DB, QUIETEST_DB, YARNS, LevelDb, Strand
 from zeroknot.document.value import Named, Value
 
 NEW_TRACK_DB = -6.0
 FADE_MS, LONGEST_FADE_MS = 3.0, 10_000
 FARTHEST_BEAT = 100_000
+LATEST_BAR = 100_000
+MOST_GAIN_POINTS = 1000
 LOWEST_A4, HIGHEST_A4 = 400.0, 480.0
 
 T = TypeVar("T", bound="Named")
+Yarn = Annotated[int, Field(ge=0, lt=YARNS)]
 
 
 class KeyChange(Value):
@@ -46,10 +50,16 @@ class KeyChange(Value):
 
 
 class Track(Named):
+    """yarn       its colour; None: that of what lies on it
+    gives_way_to  id of a track: where that plays, this one is silent
+    """
+
     name: str = Field(max_length=LONGEST_NAME)
     level_db: LevelDb = Field(NEW_TRACK_DB, ge=QUIETEST_DB, le=LOUDEST_DB)
     muted: bool = False
     solo: bool = False
+    yarn: Yarn | None = None
+    gives_way_to: str | None = Field(None, max_length=40)
     sound: Sound = PLAIN
     lines: tuple[Line, ...] = ()
 
@@ -61,6 +71,14 @@ class Clip(Named):
     length  beats of a trimmed clip; None where it is whole
     slip    beats by which the first pass begins before the clip does
     shift   semitones, on top of the strand's
+    name    of its own; None: the strand's
+    yarn    colour of its own; None: the strand's
+    phrase  that it belongs to
+    fade_in_curve, fade_out_curve  "gain" straight, "power" along a sine
+    cross_ms   over which it comes over from the clip that ends where it begins, half of it on
+            each side; 0 where it begins by itself
+    gain_line  dB; beats count from where its first pass begins, so it stays with what it plays
+    reverse    each pass is played backwards
     """
 
     strand: str
@@ -74,10 +92,41 @@ class Clip(Named):
     fade_in_ms: float = Field(FADE_MS, ge=0, le=LONGEST_FADE_MS)
     fade_out_ms: float = Field(FADE_MS, ge=0, le=LONGEST_FADE_MS)
     muted: bool = False
+    name: str | None = Field(None, min_length=1, max_length=LONGEST_NAME)
+    yarn: Yarn | None = None
+    phrase: str | None = Field(None, max_length=40)
+    fade_in_curve: Curve = "gain"
+    fade_out_curve: Curve = "gain"
+    cross_ms: float = Field(0.0, ge=0, le=LONGEST_FADE_MS)
+    cross_curve: Curve = "power"
+    gain_line: tuple[LinePoint, ...] = Field((), max_length=MOST_GAIN_POINTS)
+    reverse: bool = False
+
+    @field_validator("gain_line")
+    @classmethod
+    def _rises(cls, points: tuple[LinePoint, ...]) -> tuple[LinePoint, ...]:
+        for point in points:
+            within("level_db", point.value, MOVABLE["level_db"])
+        return risen(points)
 
     @property
     def is_whole(self) -> bool:
         return self.length is None
+
+
+class Phrase(Named):
+    """Clips that belong together."""
+
+    name: str = Field(min_length=1, max_length=LONGEST_NAME)
+    yarn: Yarn = 0
+
+
+class Section(Value):
+    """A part of the song, from a bar on until the next; a name of "" ends one."""
+
+    bar: int = Field(ge=1, le=LATEST_BAR)
+    name: str = Field(max_length=LONGEST_NAME)
+    yarn: Yarn = 0
 
 
 class Project(Named):
@@ -108,6 +157,8 @@ class Project(Named):
     tracks: tuple[Track, ...] = ()
     strands: tuple[Strand, ...] = ()
     clips: tuple[Clip, ...] = ()
+    phrases: tuple[Phrase, ...] = ()
+    sections: tuple[Section, ...] = ()
     coil: tuple[Slot, ...] = ()
     offshoots: tuple[Offshoot, ...] = ()
 
@@ -171,6 +222,9 @@ class Project(Named):
 
     def clip(self, id_: str) -> Clip:
         return _known(self._clips, id_, "clip")
+
+    def phrase(self, id_: str) -> Phrase:
+        return _known({p.id: p for p in self.phrases}, id_, "phrase")
 
     def offshoot(self, id_: str) -> Offshoot:
         return _known(self._offshoots, id_, "offshoot")

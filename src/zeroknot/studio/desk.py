@@ -9,11 +9,13 @@ from collections.abc import Iterator, Mapping
 from functools import lru_cache
 
 from zeroknot.core.mixing.desk.strip import Desk, EchoLine, Lane, RoomReturn, Strip
+from zeroknot.core.slicing.piece import BUSES, Bus
 from zeroknot.core.timeline.tempo_map import TempoMap
-from zeroknot.document.desk import Line
+from zeroknot.document.desk import ON_STRIP, Line
 from zeroknot.document.edits.desk import MASTER
 from zeroknot.document.lines import LEAST_BEND, between
 from zeroknot.document.project import Project
+from zeroknot.document.strand import Strand
 
 CURVE_PARTS = 24  # straight ones of a bent line
 ECHO_GRID_BEATS = 1 / 8  # at which an echo's time is told where the tempo moves
@@ -30,8 +32,10 @@ def desk_of_project(project: Project) -> Desk:
         for track in project.tracks
     )  # fmt: skip
     lanes = _lanes(project, project.master_lines, False)
+    sending = senders(project)
+    sends = (s.sending(bus) for s in strips for bus in BUSES if (s.id, bus) in sending)
     return Desk(
-        strips,
+        (*strips, *sends),
         RoomReturn(project.room.size, project.room.level_db),
         _echo(project),
         Strip.of(MASTER, project.master_sound, project.master_db, lanes=lanes),
@@ -39,12 +43,26 @@ def desk_of_project(project: Project) -> Desk:
     )
 
 
+def senders(project: Project) -> frozenset[tuple[str, Bus]]:
+    """Tracks with clips whose slices send something, and where to."""
+    buses = {strand.id: sent_by(strand) for strand in project.strands if strand.cut is not None}
+    if not any(buses.values()):
+        return frozenset()
+    return frozenset((c.track, bus) for c in project.clips for bus in buses.get(c.strand, ()))
+
+
+def sent_by(strand: Strand) -> tuple[Bus, ...]:
+    """Where slices of a strand send something."""
+    pieces = strand.cut.all_pieces if strand.cut else ()
+    return tuple(bus for bus in BUSES if any(piece.sends(bus) for piece in pieces))
+
+
 def _lanes(project: Project, lines: tuple[Line, ...], is_out: bool) -> Mapping[str, Lane]:
     """is_out: another track is solo, whatever its own line says."""
     return {
         line.name: lane_of(line, project.tempo_map, project.rate)
         for line in lines
-        if not (is_out and line.name == "muted")
+        if line.name in ON_STRIP and not (is_out and line.name == "muted")
     }
 
 

@@ -18,9 +18,10 @@ from zeroknot.document.strand import Strand
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import Hand, has_notes
+from zeroknot.studio.in_key import key_shift
 from zeroknot.studio.intents.key import correction_of
 from zeroknot.studio.measured import Measured
-from zeroknot.studio.placement import Placement, key_shift
+from zeroknot.studio.placement import Placement
 
 MOMENTS_A_BAR = 16
 MOST_BARS = 256

@@ -1,10 +1,12 @@
 """Where do a song's tracks fight below 150 Hz? Measured in the background, told in sentences."""
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from zeroknot.core.errors import EditError
 from zeroknot.core.mixing.desk.fights import Fight, fights_of, said_bars
+from zeroknot.core.mixing.desk.strip import owner_of
 from zeroknot.core.render.any_plan import plan_of_text
 from zeroknot.core.render.desk_plan import DeskPlan
 from zeroknot.document.project import Project
@@ -19,6 +21,13 @@ from zeroknot.studio.song_range import SongRange, desk_plan, refuse_too_long
 LOW_END = "low end"
 
 
+def without_sends(plan: DeskPlan) -> DeskPlan:
+    """Its tracks alone: what slices send beside them is heard by way of room and echo."""
+    strips = tuple(s for s in plan.desk.strips if not s.is_send)
+    tracks = tuple(t for t in plan.tracks if owner_of(t.id) == t.id)
+    return replace(plan, desk=replace(plan.desk, strips=strips), tracks=tracks)
+
+
 class LowEnds:
     def __init__(self, folder: Path, loops: LoopStore, executors: Executors, jobs: Jobs):
         self._folder, self._loops = folder, loops
@@ -31,7 +40,7 @@ class LowEnds:
         whole = SongRange(0.0, metres.beat_of_bar(project.last_bar + 1))
         refuse_too_long(project, whole)
         maker = SheetMaker(project, self._loops.named(project.loops()))
-        plan = desk_plan(project, maker, *whole.frames(project))
+        plan = without_sends(desk_plan(project, maker, *whole.frames(project)))
         if len(plan.tracks) < 2:
             raise EditError("it takes two tracks that sound to fight for the low end")
         bars = range(1, project.last_bar + 2)

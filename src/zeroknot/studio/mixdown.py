@@ -12,7 +12,7 @@ import zipfile
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from zeroknot.core.errors import EditError, NotFoundError
 from zeroknot.core.formats.handed import stem, unlike_names
@@ -29,10 +29,13 @@ from zeroknot.studio.ahead import Ahead, Step
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.jobs import CancelledError, Jobs, Progress
 from zeroknot.studio.sheets import SheetMaker, gain
+from zeroknot.studio.song_notes import song_notes
 from zeroknot.studio.song_range import SongRange, desk_plan, refuse_too_long
+from zeroknot.studio.stems import stem_plan, stems_of
 
 MIX = "mix"
-PLAN, CREDITS, TEMPO = "plan.json", "credits.txt", "tempo.mid"
+PLAN, CREDITS, TEMPO, NOTES = "plan.json", "credits.txt", "tempo.mid", "notes.mid"
+Stems = Literal["none", "tracks", "phrases"]
 
 PACKED_AT = (1980, 1, 1, 0, 0, 0)  # the same files, the same bytes
 
@@ -41,12 +44,14 @@ PACKED_AT = (1980, 1, 1, 0, 0, 0)  # the same files, the same bytes
 class AskedMix:
     """where   of the song, as it is heard
     how       the file of the mix; stems are as loud as they are in it, before the limiter
-    stems     a file a track beside it
+    stems     files beside it: of each track, of each phrase and what is left of the tracks, or none
+    bare      stems are as their tracks are before their effects: at their levels, without sends
     """
 
     where: SongRange
     how: MixHow
-    stems: bool = False
+    stems: Stems = "none"
+    bare: bool = False
 
 
 @dataclass(frozen=True)
@@ -57,6 +62,7 @@ class MixPlan:
     master  linear: the level of its strip, which stems do not go through
     credits in lines
     tempo   the song's tempo and metre as a MIDI file, in hexadecimal digits
+    notes   what its MIDI tracks play, as `song_notes` tells it; "" for nothing
     """
 
     title: str
@@ -65,6 +71,7 @@ class MixPlan:
     files: tuple[tuple[str, str], ...]
     credits: str
     tempo: str = ""
+    notes: str = ""
 
     @property
     def text(self) -> str:
@@ -167,7 +174,12 @@ class Mixing:
                 how = replace(how, lufs=None, ceiling_db=None)
                 gains[1:] = [mix.master * gain(mixed.gain_db)] * (len(plans) - 1)
         assert told
-        file = made[0] if len(made) == 1 else _packed(place, mix, made)
+        if len(made) == 1:
+            return made[0], asdict(told)
+        notes = b""
+        if mix.notes:
+            notes = self._executors.listen("song_midi", self._folder, mix.notes).result()
+        file = _packed(place, mix, made, notes)
         return file, asdict(told)
 
 
@@ -180,15 +192,15 @@ def mix_plan_of(project: Project, loops: LoopStore, asked: AskedMix) -> MixPlan:
     whole = desk_plan(project, maker, first, end, where.tracks)
     title = f"{project.name}" if where.start <= 0 else where.named(project)
     files = [(stem("{name}", {"name": title}), whole.text)]
-    if asked.stems:
-        tracks = [t for t in project.tracks if any(c.track == t.id for c in where.clips(project))]
+    if asked.stems != "none":
+        by_phrase = asked.stems == "phrases"
+        found = list(stems_of(project, maker, where, whole, asked.bare, by_phrase))
         names = unlike_names(
-            [f"{i:02} {stem('{name}', {'name': t.name})}" for i, t in enumerate(tracks, 1)]
+            [f"{i:02} {stem('{name}', {'name': name})}" for i, (name, _) in enumerate(found, 1)]
         )
-        for track, name in zip(tracks, names, strict=True):
-            # All as long as the mix: laid side by side they are it.
-            files.append((name, stem_plan(whole, (track.id,), ("dry",)).text))
-        for name in ("room", "echo"):
+        # All as long as the mix: laid side by side they are it.
+        files += [(name, plan.text) for name, (_, plan) in zip(names, found, strict=True)]
+        for name in () if asked.bare else ("room", "echo"):
             if whole.desk.sends(name):
                 files.append((name.title(), stem_plan(whole, whole.heard, (name,)).text))
     return MixPlan(
@@ -198,14 +210,8 @@ def mix_plan_of(project: Project, loops: LoopStore, asked: AskedMix) -> MixPlan:
         tuple(files),
         credits_of(project, loops, where),
         write_time(project.tempo_map, project.metre_map, where.end).hex(),
+        song_notes(project, maker, where) if asked.stems != "none" else "",
     )
-
-
-def stem_plan(whole: DeskPlan, heard: tuple[str, ...] | None, parts: tuple[str, ...]) -> DeskPlan:
-    """One part of a mix, before the master's strip."""
-    keys = {s.key for s in whole.desk.strips if heard is None or s.id in heard}
-    tracks = tuple(t for t in whole.tracks if heard is None or t.id in heard or t.id in keys)
-    return replace(whole, tracks=tracks, heard=heard, parts=parts, whole=False)
 
 
 def credits_of(project: Project, loops: LoopStore, where: SongRange) -> str:
@@ -222,7 +228,7 @@ def credits_of(project: Project, loops: LoopStore, where: SongRange) -> str:
     return "\n".join(lines) + "\n"
 
 
-def _packed(place: Path, mix: MixPlan, files: list[Path]) -> Path:
+def _packed(place: Path, mix: MixPlan, files: list[Path], notes: bytes) -> Path:
     packed = place / f"{mix.files[0][0]} stems.zip"
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as archive:
         for file in files:
@@ -236,4 +242,6 @@ def _packed(place: Path, mix: MixPlan, files: list[Path]) -> Path:
             file.unlink()
         archive.writestr(zipfile.ZipInfo(CREDITS, PACKED_AT), mix.credits)
         archive.writestr(zipfile.ZipInfo(TEMPO, PACKED_AT), bytes.fromhex(mix.tempo))
+        if notes:
+            archive.writestr(zipfile.ZipInfo(NOTES, PACKED_AT), notes)
     return packed

@@ -11,12 +11,9 @@ from functools import cached_property
 
 import numpy as np
 
-from zeroknot.core.apart.parts import LONGEST_SECONDS, Parts
 from zeroknot.core.errors import StretchError
 from zeroknot.core.groove.feel import FeelFrom, Targets
 from zeroknot.core.groove.hit import REGISTERS
-from zeroknot.core.harmony.degrees import degrees_kept
-from zeroknot.core.harmony.fit import interval
 from zeroknot.core.loop import Loop
 from zeroknot.core.order.felt import felt, heard_pieces
 from zeroknot.core.order.order import Order
@@ -28,20 +25,25 @@ from zeroknot.core.render.plan import (
     LONGEST_LEAD_BEATS,
     RAMP_STEP_BEATS,
     RenderPlan,
-    lead_and_tail,
     plan_pass,
 )
+from zeroknot.core.render.reverse import ReversePlan
 from zeroknot.core.slicing.cut import Cut
+from zeroknot.core.slicing.piece import Bus
 from zeroknot.core.stretch.auto import AUTO, Case, Choice, choose, why_chosen
 from zeroknot.core.stretch.methods import NOTES, method_named
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 from zeroknot.core.stretch.strain import strain_of
+from zeroknot.core.timeline.mirrored import Mirrored
 from zeroknot.core.timeline.tempo_map import FASTEST_BPM, SLOWEST_BPM, TempoMap
 from zeroknot.core.units import frame
 from zeroknot.core.warp.time_map import MOST_RATIO
 from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.project import Project
 from zeroknot.document.strand import Strand
+from zeroknot.studio.in_key import by_degrees, key_shift
+from zeroknot.studio.moving import Strokes
+from zeroknot.studio.sounding import crossfade_of, sounding_of, told_apart
 
 EARLY_BEATS = 0.25  # before the one: of what is struck there, it is heard before the end
 SURELY = 1.05  # times within the bounds of a stretch: no rounding reaches them
@@ -58,21 +60,26 @@ class Placement:
     semitones  by which it is shifted there
     feel       the song's groove there; None where the strand does not go by it
     by_note    semitones that notes of each pitch class move beside that; () for none
+    reverse    it is played backwards
+    strokes    what moves from stroke to stroke of its slices
     """
 
     strand: Strand
     loop: Loop
     rate: int
-    tempo: TempoMap
+    tempo: TempoMap | Mirrored
     beat: float
     semitones: float
     feel: FeelFrom | None = None
     by_note: tuple[int, ...] = ()
+    reverse: bool = False
+    strokes: Strokes | None = None
 
     @classmethod
     def of(
         cls, project: Project, strand: Strand, loop: Loop, beat: float = 0.0,
-        shift: float = 0.0, key_beat: float | None = None,
+        shift: float = 0.0, key_beat: float | None = None, reverse: bool = False,
+        strokes: Strokes | None = None,
     ) -> "Placement":  # fmt: skip
         """The pass whose one lies on a beat of the project.
 
@@ -82,10 +89,16 @@ class Placement:
         at = beat if key_beat is None else key_beat
         semitones = strand.shift + strand.cents / 100.0 + shift + key_shift(project, strand, at)
         # In its own time it is the same wherever it lies.
-        tempo, beat = (project.tempo_map, beat) if strand.follows else (OWN_TIME, 0.0)
+        tempo: TempoMap | Mirrored = project.tempo_map if strand.follows else OWN_TIME
+        beat = beat if strand.follows else 0.0
         feel = project.song_feel.from_beat(beat) if goes_by_the_song(strand) else None
         by_note = by_degrees(project, strand, at) if loop.is_midi else ()
-        return cls(strand, loop, project.rate, tempo, beat, semitones, feel, by_note)
+        if reverse and strand.follows:  # turned round it falls on the song's own beats
+            tempo = Mirrored(project.tempo_map, beat, beat + strand.round_beats)
+        return cls(
+            strand, loop, project.rate, tempo, beat, semitones, feel, by_note, reverse,
+            strokes if strand.cut is not None else None,
+        )  # fmt: skip
 
     @cached_property
     def warp(self) -> WarpMap:
@@ -104,7 +117,8 @@ class Placement:
     def law(self) -> object:
         """Where it is the same, a strand has the same plan."""
         feel = self.feel.feel.phase(self.beat, self._felt_beats) if self.feel else None
-        return self._time_law, feel, self.semitones, self.by_note
+        moving = self.reverse, self.strokes
+        return self._time_law, feel, self.semitones, self.by_note, moving
 
     @property
     def _felt_beats(self) -> float:
@@ -203,12 +217,32 @@ class Placement:
 
         Raises StretchError as `plan` does.
         """
+        return ReversePlan(self._forwards) if self.reverse else self._forwards
+
+    def sent(self, bus: Bus) -> PassPlan | None:
+        """What its slices send to the room or the echo; None where that is nothing."""
+        cut, order = self.strand.cut, self.order
+        if cut is None or order is None or not any(p.sends(bus) for p in cut.all_pieces):
+            return None
+        plan = self._of_order(cut, order, bus)
+        if not plan.voices:
+            return None
+        return ReversePlan(plan) if self.reverse else plan
+
+    @property
+    def _forwards(self) -> RenderPlan | OrderPlan:
         order, cut = self.order, self.strand.cut
+        if order is None and cut is not None and self.strokes is not None:
+            order = Order.as_cut(cut.starts, self.warp)
         if order is None or cut is None:
             return self.plan
+        return self._of_order(cut, order)
+
+    def _of_order(self, cut: Cut, order: Order, bus: Bus | None = None) -> OrderPlan:
         return plan_order(
             base=self._pieces.plan, cut=cut, order=order, frame_of=self._frame_in_round,
-            channels=self.loop.channels,
+            channels=self.loop.channels, shaped=self.strokes.shaped if self.strokes else None,
+            bus=bus,
         )  # fmt: skip
 
     @property
@@ -350,46 +384,6 @@ def inwards(least: float, most: float) -> str:
     return f"{math.ceil(least * 100) / 100:g} to {math.floor(most * 100) / 100:g}"
 
 
-def key_shift(project: Project, strand: Strand, beat: float) -> int:
-    """Semitones that the song's key asks of a strand at a beat."""
-    asked = strand.in_key
-    if asked is None:
-        return 0
-    if asked.along and asked.own and project.keys:
-        first = project.key_map.changes[0][1]
-        return interval(asked.own, first) + project.key_map.moved_at(beat)
-    return project.key_map.shift_at(beat, asked.profile, asked.own, asked.prefers)
-
-
-def by_degrees(project: Project, strand: Strand, beat: float) -> tuple[int, ...]:
-    """What notes move beside the shift so that they keep their degree; () where they need not."""
-    asked, key = strand.in_key, project.key_map.key_at(beat)
-    if asked is None or not asked.along or asked.own is None or key is None:
-        return ()
-    kept = degrees_kept(asked.own, key)
-    return kept if any(kept) else ()
-
-
-def told_apart(strand: Strand, loop: Loop) -> Parts | None:
-    """Which parts of it a person wants to hear; None where that is left to Auto."""
-    if loop.is_midi or loop.seconds > LONGEST_SECONDS:
-        return "whole"
-    return None if strand.parts == "auto" else strand.parts
-
-
 def goes_by_the_song(strand: Strand) -> bool:
     """Does the song's groove say where its hits lie?"""
     return strand.follows and strand.groove is not None and strand.groove.follows
-
-
-def sounding_of(strand: Strand, loop: Loop) -> tuple[float, float]:
-    """Seconds of the recording from which the lead sounds, and to which the tail does."""
-    # A note past the end belongs to another pass and is not played: nothing ends the tail early.
-    attacks = () if loop.is_midi else loop.hearing.attack_seconds()
-    lead_from, tail_to = lead_and_tail(strand.warp, loop.hearing.sounding, attacks, strand.lead)
-    return lead_from, strand.warp.end.second if crossfade_of(strand, loop) else tail_to
-
-
-def crossfade_of(strand: Strand, loop: Loop) -> float:
-    """Seconds of the recording over which a pass goes over into the next; notes have no seam."""
-    return 0.0 if loop.is_midi else strand.crossfade_ms / 1000.0

@@ -41,6 +41,19 @@ class Download:
     lowered_db: float
 
 
+@dataclass(frozen=True)
+class RangeHow:
+    """seam, with_lead  as of `Prints.print_strand`
+    through  as its tracks sound: filters, compressor, sends
+    levels   at the levels of its tracks; else as if all were at 0 dB
+    """
+
+    seam: str = "wrap"
+    with_lead: bool = False
+    through: bool = False
+    levels: bool = True
+
+
 class Prints:
     def __init__(
         self, store: AudioStore, loops: LoopStore, executors: Executors, made_loops: MadeLoops
@@ -82,18 +95,15 @@ class Prints:
         self,
         project: Project,
         where: SongRange,
-        seam: str = "wrap",
-        with_lead: bool = False,
-        through: bool = False,
+        how: "RangeHow | None" = None,
     ) -> Loop:
         """A stretch of the song as a new loop on the shelf, float32, its recipe with it.
 
-        seam     as of `print_strand`
-        through  as its tracks sound: filters, compressor, sends
         Raises EditError where nothing sounds there.
         """
-        plan = plan_of_range(project, self._loops, where, through)
-        run = Run(plan, seam, with_lead)
+        how = how or RangeHow()
+        plan = plan_of_range(project, self._loops, where, how.through, how.levels)
+        run = Run(plan, how.seam, how.with_lead)
         strands = where.strands(project)
         first = where.first_bar(project)
         tempo = project.tempo_map.bpm_at(where.start)
@@ -104,7 +114,7 @@ class Prints:
         made_by = {
             "run": run.told(),
             "tempo_bpm": tempo,
-            "said": where.said(project) + (", as its tracks sound" if through else ""),
+            "said": where.said(project) + (", as its tracks sound" if how.through else ""),
             "song": sounding,
             "parts": parts_of(project, where),
         }

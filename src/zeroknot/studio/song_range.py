@@ -1,11 +1,12 @@
 """Which stretch of the song is meant, and what sounds there?"""
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from typing import Any
 
 from zeroknot.core.errors import EditError
+from zeroknot.core.mixing.desk.strip import owner_of
 from zeroknot.core.mixing.sheet import TrackLevel
 from zeroknot.core.render.desk_plan import BEFORE_SECONDS, DeskPlan, DeskTrack, ring_frames
 from zeroknot.core.render.range_plan import RangePlan, plan_range
@@ -76,30 +77,50 @@ class SongRange:
 def parts_of(project: Project, where: SongRange) -> dict[str, Any]:
     """What a stretch is made of, as JSON holds it: strands, and clips from its first bar line on,
     cut at its edges. `core` carries it in the recipe; it is laid again from that."""
-    clips = where.clips(project)
-    names = {id_: i for i, id_ in enumerate(dict.fromkeys(c.strand for c in clips))}
     told = []
-    for clip in clips:
+    for clip in where.clips(project):
         start, end = max(clip.beat, where.start), min(project.clip_end(clip), where.end)
         is_cut = start > clip.beat + _SLACK or end < project.clip_end(clip) - _SLACK
         cut = {"length": end - start, "slip": clip.slip + start - clip.beat} if is_cut else {}
-        own = clip.changed(beat=start - where.start, **cut).model_dump(mode="json", exclude={"id"})
-        track = project.track(clip.track)
-        told.append({**own, "strand": names[clip.strand], "track_name": track.name})
+        told.append(clip.changed(beat=start, **cut))
+    return parts_told(project, told, where.start, where.end)
+
+
+def parts_told(
+    project: Project, clips: Sequence[Clip], start: float, end: float
+) -> dict[str, Any]:  # fmt: skip
+    """Clips of a project as JSON, from a beat on, with all that they are placements of."""
+    names = {id_: i for i, id_ in enumerate(dict.fromkeys(c.strand for c in clips))}
+    phrases = {p.id: p.name for p in project.phrases}
+    found = [
+        {
+            **clip.model_dump(mode="json", exclude={"id"}),
+            "beat": clip.beat - start,
+            "strand": names[clip.strand],
+            "track_name": project.track(clip.track).name,
+            "phrase": phrases.get(clip.phrase or ""),
+        }
+        for clip in clips
+    ]
     return {
-        "beats": where.end - where.start,
+        "beats": end - start,
         "strands": [strand_told(project.strand(id_)) for id_ in names],
-        "clips": told,
+        "clips": found,
     }
 
 
 def plan_of_range(
-    project: Project, loops: LoopStore, where: SongRange, through: bool = False
+    project: Project,
+    loops: LoopStore,
+    where: SongRange,
+    through: bool = False,
+    levels: bool = True,
 ) -> RangePlan | DeskPlan:
     """The plan of all that sounds there. Raises EditError where that is nothing, or too long.
 
     through  as it sounds after its strips, with what comes back of room and echo; without the
              master's
+    levels   at those of its tracks; else as if all were at 0 dB
     """
     refuse_too_long(project, where, LONGEST_PRINT_SECONDS, "; mix it down instead")
     maker = SheetMaker(project, loops.named(project.loops()))
@@ -107,7 +128,11 @@ def plan_of_range(
     if through:
         plan = desk_plan(project, maker, first, end, where.tracks, as_heard=False)
         return replace(plan, whole=False)
-    return plan_range(maker.arrangement(), maker.plans, first, end, where.tracks)
+    sheet = maker.arrangement()
+    if not levels:
+        heard = tuple(TrackLevel(t.id, float(t.gain > 0)) for t in sheet.tracks)
+        sheet = replace(sheet, tracks=heard)
+    return plan_range(sheet, maker.plans, first, end, where.tracks)
 
 
 def desk_plan(
@@ -117,19 +142,27 @@ def desk_plan(
     end: int,
     tracks: Collection[str] | None = None,
     as_heard: bool = True,
+    only: Collection[str] | None = None,
 ) -> DeskPlan:
     """The plan of what sounds between two song frames, through the desk.
 
     tracks  ids of those that are meant; all where None
+    only    ids of clips that are meant; all of these tracks where None
     Raises EditError where nothing sounds.
-    """  # fmt: skip
+    """
     desk = desk_of_project(project)
-    heard = {s.id for s in desk.strips if not s.is_silent and (tracks is None or s.id in tracks)}
+    heard = {
+        s.id for s in desk.strips
+        if not s.is_silent and (tracks is None or owner_of(s.id) in tracks)
+    }  # fmt: skip
     keys = {s.key for s in desk.strips if s.id in heard}
     # As a loop of its own it begins from rest; as it is heard, with what rang before it.
     skipped = min(first, round(BEFORE_SECONDS * project.rate)) if as_heard and first > 0 else 0
     sheet = maker.arrangement()
-    sheet = replace(sheet, tracks=tuple(TrackLevel(t.id, 1.0) for t in sheet.tracks))
+    if only is not None:
+        meant = tuple(e for id_ in only if id_ in maker.laid for e in maker.laid[id_].events)
+        sheet = replace(sheet, events=tuple(sorted(meant, key=lambda e: (e.at, e.id))))
+    sheet = replace(sheet, tracks=tuple(TrackLevel(s.id, 1.0) for s in desk.strips))
     found = []
     for id_ in (s.id for s in desk.strips if s.id in heard | keys):
         with suppress(EditError):  # nothing of it sounds there

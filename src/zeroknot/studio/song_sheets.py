@@ -12,16 +12,18 @@ from typing import Any
 from cachetools import LRUCache
 
 from zeroknot.core.loop import Loop
-from zeroknot.core.mixing.desk.strip import Desk
+from zeroknot.core.mixing.desk.sound import PLAIN
+from zeroknot.core.mixing.desk.strip import Desk, Strip
 from zeroknot.core.mixing.sheet import Event
 from zeroknot.core.render.any_plan import PassPlan, channels_of
 from zeroknot.core.render.room_plan import RoomPlan
 from zeroknot.core.timeline.grid import pulses
-from zeroknot.document.project import Project
+from zeroknot.document.project import NEW_TRACK_DB, Project
+from zeroknot.document.strand import Strand
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.audition import Audition, auditioned, match_db
-from zeroknot.studio.coil import LaidSlot, laid_coil
-from zeroknot.studio.desk import desk_of_project
+from zeroknot.studio.coil import COIL_TRACK, LaidSlot, laid_coil
+from zeroknot.studio.desk import desk_of_project, sent_by
 from zeroknot.studio.hand import in_hand
 from zeroknot.studio.renders import Renders
 from zeroknot.studio.sheets import HAND_TRACK, SheetMaker, gain
@@ -81,7 +83,7 @@ class SongSheets:
         first_beat = project.tempo_map.beat_of_second(first_frame / project.rate)
         first_bar = min(1, project.metre_map.bar_of_beat(first_beat))
         grid = time_key(project), first_bar, last_bar
-        desk = desk_of_project(project)
+        desk = with_hand(desk_of_project(project), project, hand.strand if hand else None, coil)
         if desk.sends("room"):
             room = RoomPlan(desk.room.size, project.rate)
             self._renders.know({room.digest: room})
@@ -139,6 +141,21 @@ def _since(before: SongSheet, now: SongSheet) -> dict[str, Any]:
         "pulses": None if now.grid == before.grid else _pulses(now),
         "shapes": shapes_of(fresh, now.maker.loops),
     }
+
+
+def with_hand(
+    desk: Desk, project: Project, hand: Strand | None, coil: tuple[LaidSlot, ...]
+) -> Desk:
+    """With strips for what slices send that are in hand, or may be as pads, or on the coil."""
+    strands = (*project.strands, *([hand] if hand else ()))
+    own = [(HAND_TRACK, bus) for strand in strands for bus in sent_by(strand)]
+    own += [(COIL_TRACK, bus) for laid in coil for bus in sent_by(laid.strand)]
+    # As loud as each sounds there: the coil's loops as a new track does.
+    levels = {HAND_TRACK: 0.0, COIL_TRACK: NEW_TRACK_DB}
+    strips = tuple(
+        Strip.of(track, PLAIN, levels[track]).sending(bus) for track, bus in dict.fromkeys(own)
+    )
+    return replace(desk, strips=(*desk.strips, *strips)) if strips else desk
 
 
 def desk_told(desk: Desk, rate: int) -> dict[str, Any]:

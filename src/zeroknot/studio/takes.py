@@ -17,7 +17,7 @@ from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import Hand, in_hand, pulses_heard
 from zeroknot.studio.intents.readings import reading_of
 from zeroknot.studio.made_loops import MadeLoops
-from zeroknot.studio.placement import crossfade_of, sounding_of
+from zeroknot.studio.sounding import crossfade_of, sounding_of
 
 SHORTEST_SECONDS = 0.02
 WHOLE_WITHIN = 0.12  # bars that a range may be off a whole number of them

@@ -31,7 +31,7 @@ export function sheetOf({ bpm = 96, bars = 16, metre = 4, tail = 0, lead = 0, cl
       const isFirst = pass === 0;
       shapes[digest] = { channels: 2, frames: lead + body + tail, lead, body };
       events.push({
-        id: `${c}${name}:${pass}`, track: "t", strand: name, digest, gain, fade_in: 0, fade_out: 0,
+        id: `${c}${name}:${pass}`, track: "t", strand: name, digest, gain, fade_in: 0, fade_out: 0, shape: [],
         at: from - (isFirst ? lead : 0), start: isFirst ? 0 : lead, frames: body + tail + (isFirst ? lead : 0),
       });
     }
@@ -45,7 +45,7 @@ export function sheetOf({ bpm = 96, bars = 16, metre = 4, tail = 0, lead = 0, cl
       const from = at(pass * long * 4);
       const body = at((pass + 1) * long * 4) - from;
       shapes[`${slot}@${bpm}/${body}`] = { channels: 2, frames: body, lead: 0, body };
-      return { id: `${slot}:${pass}`, track: "coil", strand: slot, digest: `${slot}@${bpm}/${body}`, gain: 1, fade_in: 0, fade_out: 0, at: from, start: 0, frames: body };
+      return { id: `${slot}:${pass}`, track: "coil", strand: slot, digest: `${slot}@${bpm}/${body}`, gain: 1, fade_in: 0, fade_out: 0, shape: [], at: from, start: 0, frames: body };
     });
     return { slot, round: long * 4, anew: false, events: own };
   });

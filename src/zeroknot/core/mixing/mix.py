@@ -6,11 +6,13 @@ both sides.
 """
 
 from collections.abc import Callable
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.audio import Samples
+from zeroknot.core.mixing.shape import Corners, along
 from zeroknot.core.mixing.sheet import Sheet
 
 ReadRender = Callable[[str, int, int], Samples]
@@ -30,19 +32,37 @@ def mix(sheet: Sheet, read: ReadRender, first: int, frames: int) -> Samples:
         if b <= a or gain == 0.0:
             continue
         sound = read(event.digest, event.start + a - event.at, b - a)
-        shape = envelope(event.frames, event.fade_in, event.fade_out, a - event.at, b - a)
+        shape = envelope(event, a - event.at, b - a)
         out[:, a - first : b - first] += sound * (gain * shape)
     return out.astype(np.float32)
 
 
-def envelope(
-    frames: int, fade_in: int, fade_out: int, first: int, count: int
-) -> NDArray[np.float64]:
-    """Linear fades at both ends of so many frames: float64 [count], from its `first` on."""
+class Shaped(Protocol):
+    """What comes and goes: an event, or what a plan has placed."""
+
+    @property
+    def frames(self) -> int:
+        """How long it is."""
+
+    @property
+    def fade_in(self) -> int:
+        """Frames over which it comes."""
+
+    @property
+    def fade_out(self) -> int:
+        """Frames over which it goes."""
+
+    @property
+    def shape(self) -> Corners:
+        """What it is turned up and down by beside that."""
+
+
+def envelope(of: Shaped, first: int, count: int) -> NDArray[np.float64]:
+    """Fades and shape of something: float64 [count], from its frame `first` on."""
     at = np.arange(first, first + count, dtype=np.float64)
-    shape = np.ones(count)
-    if fade_in:
-        shape *= np.clip(at / fade_in, 0.0, 1.0)
-    if fade_out:
-        shape *= np.clip((frames - at) / fade_out, 0.0, 1.0)
-    return shape
+    level = along(of.shape, at)
+    if of.fade_in:
+        level *= np.clip(at / of.fade_in, 0.0, 1.0)
+    if of.fade_out:
+        level *= np.clip((of.frames - at) / of.fade_out, 0.0, 1.0)
+    return level

@@ -4,10 +4,12 @@ Conventions
 -----------
 - Song frames count from beat 0 at the project's rate; they may be negative (bar 0).
 - An event plays a stretch of one render's axis from a whole song frame on.
-- Fades are linear, inside the event, in frames.
+- Fades are linear, inside the event, in frames; what goes otherwise is a shape.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+
+from zeroknot.core.mixing.shape import Corners, cut
 
 
 @dataclass(frozen=True)
@@ -23,6 +25,7 @@ class Event:
     frames    how many
     gain      linear
     fade_in, fade_out  frames
+    shape     corners from its first frame on, over the whole of it; then there are no fades
     """
 
     id: str
@@ -35,6 +38,16 @@ class Event:
     gain: float
     fade_in: int
     fade_out: int
+    shape: Corners = ()
+
+    def within(self, skipped: int, frames: int) -> "Event":
+        """What of it begins so many frames later, and is so long, without fades at new edges."""
+        return replace(
+            self, at=self.at + skipped, start=self.start + skipped, frames=frames,
+            fade_in=0 if skipped else self.fade_in,
+            fade_out=0 if skipped + frames < self.frames else self.fade_out,
+            shape=cut(self.shape, skipped, frames),
+        )  # fmt: skip
 
 
 @dataclass(frozen=True)

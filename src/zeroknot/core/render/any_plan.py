@@ -9,22 +9,27 @@ from zeroknot.core.render.desk_plan import DeskPlan, DeskTrack
 from zeroknot.core.render.order_plan import OrderPlan
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.render.range_plan import Placed, RangePlan
+from zeroknot.core.render.reverse import ReversePlan
 from zeroknot.core.render.room_plan import RoomPlan
 from zeroknot.core.render.voice import Voice
 from zeroknot.core.slicing.shape import Shape
 from zeroknot.core.stretch.settings import StretchSettings
 
-PassPlan = RenderPlan | OrderPlan  # what a pass of a strand is rendered by
+PassPlan = RenderPlan | OrderPlan | ReversePlan  # what a pass of a strand is rendered by
 AnyPlan = PassPlan | RangePlan | ClickPlan | DeskPlan | RoomPlan
 
 
 def channels_of(plan: PassPlan, loop_channels: int) -> int:
     """Channels of a render: the loop's own, or more where some of it is panned."""
+    if isinstance(plan, ReversePlan):
+        return channels_of(plan.turned, loop_channels)
     return plan.channels if isinstance(plan, OrderPlan) else loop_channels
 
 
 def shifts_of(plan: PassPlan) -> frozenset[float]:
     """Semitones by which what is heard sounds higher, on the whole, than it was recorded."""
+    if isinstance(plan, ReversePlan):
+        return shifts_of(plan.turned)
     if not isinstance(plan, OrderPlan):
         return frozenset({round(plan.heard_shift, 6)})
     heard = {plan.sources[voice.source] for voice in plan.voices}
@@ -53,16 +58,27 @@ def plan_of_text(text: str) -> AnyPlan:
     if kind == "clicks":
         strikes = tuple((int(at), float(db), int(which)) for at, db, which in told.pop("strikes"))
         return ClickPlan(strikes=strikes, **told)
-    return _pass_or_order(told)
+    return _pass_plan_of(told)
 
 
 def _range_of(told: dict[str, Any]) -> RangePlan:
-    passes = tuple(_pass_or_order(one) for one in told.pop("passes"))
-    placed = tuple(Placed(**one) for one in told.pop("placed"))
+    passes = tuple(_pass_plan_of(one) for one in told.pop("passes"))
+    placed = tuple(_placed_of(one) for one in told.pop("placed"))
     return RangePlan(passes=passes, placed=placed, **told)
 
 
-def _pass_or_order(told: dict[str, Any]) -> PassPlan:
+def _placed_of(told: dict[str, Any]) -> Placed:
+    shape = tuple((int(at), float(gain)) for at, gain in told.pop("shape", ()))
+    return Placed(shape=shape, **told)
+
+
+def _pass_plan_of(told: dict[str, Any]) -> PassPlan:
+    if "turned" in told:
+        return ReversePlan(_pass_or_order(told.pop("turned")))
+    return _pass_or_order(told)
+
+
+def _pass_or_order(told: dict[str, Any]) -> RenderPlan | OrderPlan:
     if "voices" not in told:
         return _pass_of(told)
     sources = tuple(_pass_of(source) for source in told.pop("sources"))

@@ -14,6 +14,7 @@ from zeroknot.core.render.addressed import Addressed
 from zeroknot.core.render.order_plan import OrderPlan
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.render.range_plan import RangePlan
+from zeroknot.core.render.reverse import ReversePlan
 
 DESK_VERSION = 1
 BEFORE_SECONDS = 12.0  # from which on what rings into a stretch is taken in
@@ -83,7 +84,7 @@ class DeskPlan(Addressed):
         return tuple(dict.fromkeys(sha for t in self.tracks for sha in t.range.recordings))
 
     @property
-    def passes(self) -> tuple[RenderPlan | OrderPlan, ...]:
+    def passes(self) -> tuple[RenderPlan | OrderPlan | ReversePlan, ...]:
         """Of all tracks, each once."""
         return tuple({p.digest: p for t in self.tracks for p in t.range.passes}.values())
 

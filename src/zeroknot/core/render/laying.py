@@ -11,7 +11,8 @@ from zeroknot.core.order.order import Order, Tile
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.render.voice import Voice
 from zeroknot.core.slicing.cut import Borrowed, Cut
-from zeroknot.core.slicing.piece import Piece
+from zeroknot.core.slicing.piece import Bus, Piece
+from zeroknot.core.slicing.shape import Shape
 from zeroknot.core.stretch.methods import method_named
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 from zeroknot.core.units import frame
@@ -20,6 +21,9 @@ from zeroknot.core.warp.time_map import MOST_RATIO
 SHARPEST_SECONDS = 0.0005  # of a fade-in before which there is nothing
 SURELY = 1.05  # times within the bounds of a stretch
 NEARLY = 2  # frames by which a tile may miss where the one before it ends
+
+
+Shaped = Callable[[Shape, float], Shape]  # a piece's shape and a beat to that of a stroke there
 
 
 class Stroke(NamedTuple):
@@ -36,6 +40,11 @@ class Stroke(NamedTuple):
     begins: bool = True
     ends: bool = True
     leads: bool = False
+
+    def sent(self, bus: Bus) -> "Stroke":
+        """What of it is sent there."""
+        gain_db = round(self.voice.gain_db + self.piece.sent(bus), 3)
+        return self._replace(voice=replace(self.voice, gain_db=gain_db))
 
 
 def choked(strokes: list[Stroke], body: int) -> list[Stroke]:
@@ -69,10 +78,10 @@ class Laying:
 
     def __init__(
         self, base: RenderPlan, cut: Cut, frame_of: Callable[[float], int],
-        tells_beats: bool = False,
+        tells_beats: bool = False, shaped: Shaped | None = None, bus: Bus | None = None,
     ):  # fmt: skip
         self.base, self.cut, self.frame_of = base, cut, frame_of
-        self._tells_beats = tells_beats
+        self._tells_beats, self._shaped_by, self._bus = tells_beats, shaped, bus
         self.sources = [base]  # first: by it the order is known and measured
         zero, end = base.zero_second, base.end_second
         # The first begins with the one, wherever that was moved.
@@ -107,6 +116,8 @@ class Laying:
                 for voice in self._struck(tile, index, piece):
                     last = found[-1] if found else None
                     is_apart = index in apart or (last and last.which in apart)
+                    if self._bus and last and last.piece.sent(self._bus) != piece.sent(self._bus):
+                        is_apart = True
                     if last and not is_apart and _goes_on(last.voice, voice):
                         frames = last.voice.frames + voice.frames
                         found[-1] = Stroke(replace(last.voice, frames=frames), piece, index)
@@ -202,7 +213,8 @@ class Laying:
 
     def _voice(self, piece: Piece, beat: float, **where: Any) -> Voice:
         """A voice of a piece, somewhere; what of it goes by beats counts from there."""
-        shape = piece.shape.heard
+        shaped = self._shaped_by
+        shape = (shaped(piece.shape, beat) if shaped else piece.shape).heard
         voice = Voice(
             **{"gain_db": piece.gain_db, **where}, pan=piece.pan, reverse=piece.reverse, shape=shape
         )

@@ -41,6 +41,11 @@ class NotesRendering(InBlocks):
         self._notes = sorted(notes, key=lambda n: (n.at, n.voice, n.pitch))
 
     @property
+    def notes(self) -> list[PlayedNote]:
+        """All that it plays, on frames from the one, by where they begin."""
+        return list(self._notes)
+
+    @property
     def size(self) -> int:
         """Frames of lead, body and tail together."""
         return self.plan.frames

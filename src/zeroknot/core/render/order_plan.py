@@ -15,10 +15,11 @@ from dataclasses import dataclass, replace
 
 from zeroknot.core.order.order import Order
 from zeroknot.core.render.addressed import Addressed
-from zeroknot.core.render.laying import Laying
+from zeroknot.core.render.laying import Laying, Shaped
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.render.voice import Voice
 from zeroknot.core.slicing.cut import Cut
+from zeroknot.core.slicing.piece import Bus
 
 ORDER_VERSION = 1
 APART_FRAMES = 64  # of silence between pads
@@ -75,17 +76,28 @@ class OrderPlan(Addressed):
 
 
 def plan_order(
-    *, base: RenderPlan, cut: Cut, order: Order, frame_of: Callable[[float], int], channels: int
+    *,
+    base: RenderPlan,
+    cut: Cut,
+    order: Order,
+    frame_of: Callable[[float], int],
+    channels: int,
+    shaped: Shaped | None = None,
+    bus: Bus | None = None,
 ) -> OrderPlan:
     """The plan of a round.
 
     base      the pass as the strand is laid
     frame_of  frame, from the round's one, of a beat of the order
     channels  of the loop; with a pan there are two
+    bus       only what its pieces send there, as loud as they do
+    shaped    the shape of a stroke on a beat of the order, where it is another than its piece's
     """
-    laying = Laying(base, cut, frame_of)
+    laying = Laying(base, cut, frame_of, shaped=shaped, bus=bus)
     body = max(1, frame_of(order.beats))
     strokes = laying.strokes(order, body)
+    if bus is not None:
+        strokes = [one.sent(bus) for one in strokes if one.piece.sends(bus)]
     voices = [laying.faded(one) for one in strokes]
     lead = base.lead_frames if strokes and strokes[0].leads else 0
     if lead:

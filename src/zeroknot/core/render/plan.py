@@ -25,7 +25,7 @@ from zeroknot.core.render.addressed import Addressed
 from zeroknot.core.render.gain_envelope import Gains
 from zeroknot.core.stretch.methods import NOTES, method_named
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT, StretchSettings
-from zeroknot.core.timeline.tempo_map import TempoMap
+from zeroknot.core.timeline.mirrored import Tempo
 from zeroknot.core.units import frame
 from zeroknot.core.warp.time_map import TimeMap, refuse_beyond_limits
 from zeroknot.core.warp.warp_map import WarpMap
@@ -165,7 +165,7 @@ def plan_pass(
     source: str,
     rate: int,
     warp: WarpMap,
-    tempo_map: TempoMap,
+    tempo_map: Tempo,
     start_beat: float,
     lead_from: float,
     tail_to: float,
@@ -215,7 +215,7 @@ def plan_pass(
 class _Laid:
     """Where a pass lies: on a beat of a tempo map, from its lead to its tail."""
 
-    tempo_map: TempoMap
+    tempo_map: Tempo
     start_beat: float
     rate: int
     lead_from: float

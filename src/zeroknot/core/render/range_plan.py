@@ -14,10 +14,12 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 
 from zeroknot.core.errors import EditError
+from zeroknot.core.mixing.shape import Corners
 from zeroknot.core.mixing.sheet import Event, Sheet, fades_within
 from zeroknot.core.render.addressed import Addressed
 from zeroknot.core.render.order_plan import OrderPlan
 from zeroknot.core.render.plan import RenderPlan
+from zeroknot.core.render.reverse import ReversePlan
 
 RANGE_VERSION = 1
 EDGE_SECONDS = 0.003  # over which what is cut at an edge comes and goes
@@ -34,6 +36,7 @@ class Placed:
     frames   how many
     gain     linear
     fade_in, fade_out  frames, linear
+    shape    corners from its first frame on, beside the fades
     """
 
     plan: int
@@ -43,6 +46,7 @@ class Placed:
     gain: float
     fade_in: int = 0
     fade_out: int = 0
+    shape: Corners = ()
 
 
 @dataclass(frozen=True)
@@ -60,7 +64,7 @@ class RangePlan(Addressed):
 
     rate: int
     body_frames: int
-    passes: tuple[RenderPlan | OrderPlan, ...]
+    passes: tuple[RenderPlan | OrderPlan | ReversePlan, ...]
     placed: tuple[Placed, ...]
     lead_frames: int = 0
     tail_frames: int = 0
@@ -90,7 +94,7 @@ class RangePlan(Addressed):
 
 def plan_range(
     sheet: Sheet,
-    plans: Mapping[str, RenderPlan | OrderPlan],
+    plans: Mapping[str, RenderPlan | OrderPlan | ReversePlan],
     first: int,
     end: int,
     tracks: Collection[str] | None = None,
@@ -118,7 +122,7 @@ def plan_range(
         placed.append(
             Placed(
                 number, event.at - first, event.start, event.frames, gain, event.fade_in,
-                event.fade_out,
+                event.fade_out, event.shape,
             )
         )  # fmt: skip
     if not placed:
@@ -146,7 +150,7 @@ class _Edges:
     fade: int
     as_heard: bool
 
-    def inside(self, event: Event, plan: RenderPlan | OrderPlan) -> Event | None:
+    def inside(self, event: Event, plan: RenderPlan | OrderPlan | ReversePlan) -> Event | None:
         """An event as far as it belongs to the stretch."""
         one = event.at - event.start + plan.lead_frames
         over = one + plan.body_frames  # where its tail begins
@@ -157,12 +161,11 @@ class _Edges:
         began_before = one < self.first - NEARLY_FRAMES
         if began_before or (self.as_heard and self.first > 0):
             skipped = max(0, self.first - event.at)
-            event = replace(
-                event, at=event.at + skipped, start=event.start + skipped,
-                frames=event.frames - skipped, fade_in=self.fade if skipped else event.fade_in,
-            )  # fmt: skip
+            if skipped:
+                event = event.within(skipped, event.frames - skipped)
+                event = replace(event, fade_in=self.fade)
         if begins_after or min(over, last) > self.end + NEARLY_FRAMES:  # it goes on
-            event = replace(event, frames=self.end - event.at, fade_out=self.fade)
+            event = replace(event.within(0, max(0, self.end - event.at)), fade_out=self.fade)
         if event.frames <= 0:
             return None
         fade_in, fade_out = fades_within(event.frames, event.fade_in, event.fade_out)

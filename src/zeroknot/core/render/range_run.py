@@ -44,6 +44,6 @@ class RangeRendering(InBlocks):
             if b <= a:
                 continue
             sound = self._passes[one.plan].frames(one.start + a - one.at, b - a)
-            shape = envelope(one.frames, one.fade_in, one.fade_out, a - one.at, b - a)
+            shape = envelope(one, a - one.at, b - a)
             out[:, a - begin : b - begin] += sound * (one.gain * shape)
         return out.astype(np.float32)

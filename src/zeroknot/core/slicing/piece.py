@@ -20,7 +20,10 @@ from zeroknot.core.slicing.shape import (
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT
 
+Bus = Literal["room", "echo"]
 QUIETEST_DB, LOUDEST_DB = -60.0, 12.0
+LOUDEST_SEND_DB = 6.0
+BUSES: tuple[Bus, ...] = ("room", "echo")
 LONGEST_FADE_MS = 2000.0
 LONGEST_NAME = 60
 # laid: as long as the loop is laid there; left: as recorded; filled: as long as its tile
@@ -46,6 +49,7 @@ class Piece:
     method     of its stretch; "" where it is the loop's
     fade_in_ms, fade_out_ms  at its edges, where it does not go on as it was recorded
     shape      envelopes, filter and drive
+    room_db, echo_db  sent to the room and the echo, by whatever track it sounds; −60 dB is nothing
     """
 
     name: str = ""
@@ -64,9 +68,13 @@ class Piece:
     fade_in_ms: float = 4.0
     fade_out_ms: float = 6.0
     shape: Shape = UNSHAPED
+    room_db: float = QUIETEST_DB
+    echo_db: float = QUIETEST_DB
 
     def __post_init__(self) -> None:
         within("a level in dB", self.gain_db, QUIETEST_DB, LOUDEST_DB)
+        within("a send in dB", self.room_db, QUIETEST_DB, LOUDEST_SEND_DB)
+        within("a send in dB", self.echo_db, QUIETEST_DB, LOUDEST_SEND_DB)
         within("a pan", self.pan, -1.0, 1.0)
         within("a sway", self.sway, 0.0, 1.0)
         within("a sway in beats", self.sway_beats, SHORTEST_WAVE, LONGEST_WAVE)
@@ -80,3 +88,11 @@ class Piece:
             raise SliceError(f"a slice's length is one of {', '.join(LENGTHS)}")
         if self.method and self.method not in METHODS:
             raise SliceError(f"a slice's method is one of {', '.join(METHODS)}")
+
+    def sent(self, bus: Bus) -> float:
+        """dB at which it is sent there."""
+        return self.room_db if bus == "room" else self.echo_db
+
+    def sends(self, bus: Bus) -> bool:
+        """Is anything of it sent there?"""
+        return self.sent(bus) > QUIETEST_DB

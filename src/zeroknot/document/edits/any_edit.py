@@ -23,6 +23,7 @@ from zeroknot.document.edits.groove import (
 )
 from zeroknot.document.edits.key import FollowKey, SetConcertPitch, Tune
 from zeroknot.document.edits.offshoot import AddOffshoots, ChangeOffshoot, DropOffshoots
+from zeroknot.document.edits.phrase import ChangePhrase, LetPhraseGo, SetPhrase, SetSections
 from zeroknot.document.edits.project import RenameProject, SetMaster
 from zeroknot.document.edits.slices import LaySlices
 from zeroknot.document.edits.strand import AddStrand, ChangeStrand, RemoveStrand
@@ -66,7 +67,11 @@ SingleEdit = Annotated[
     | MoveClips
     | ChangeClip
     | ReplaceClips
-    | RemoveClips,
+    | RemoveClips
+    | SetPhrase
+    | ChangePhrase
+    | LetPhraseGo
+    | SetSections,
     Field(discriminator="kind"),
 ]
 
@@ -88,7 +93,10 @@ AskedEdit = Annotated[
     | SetLine
     | MoveClips
     | ChangeClip
-    | RemoveClips,
+    | RemoveClips
+    | ChangePhrase
+    | LetPhraseGo
+    | SetSections,
     Field(discriminator="kind"),
 ]
 

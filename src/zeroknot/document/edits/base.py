@@ -20,3 +20,17 @@ class Edit(Value):
     @abstractmethod
     def label(self) -> str:
         """What was done, in a few words, for undo and for whoever it collides with."""
+
+
+CLEARED: dict[str, object] = {"name": "", "yarn": -1, "gives_way_to": ""}
+
+
+def told(edit: Edit, whom: str) -> dict[str, object]:
+    """What an edit says of one part: fields that are not None, and not who is meant.
+
+    Of what may be none by itself `CLEARED` is that.
+    """
+    fields = edit.model_dump(exclude={"kind", whom}, exclude_none=True)
+    return {
+        name: None if CLEARED.get(name, edit) == value else value for name, value in fields.items()
+    }

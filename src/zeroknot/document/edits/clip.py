@@ -8,13 +8,27 @@ from pydantic import Field
 
 from zeroknot.core.digest import digest_of
 from zeroknot.core.errors import EditError
+from zeroknot.core.mixing.shape import Curve
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT
-from zeroknot.document.edits.base import Edit
-from zeroknot.document.project import LONGEST_FADE_MS, Clip, Project, replaced, without
-from zeroknot.document.strand import LOUDEST_DB, QUIETEST_DB
+from zeroknot.document.desk import LinePoint
+from zeroknot.document.edits.base import Edit, told
+from zeroknot.document.project import (
+    LONGEST_FADE_MS,
+    MOST_GAIN_POINTS,
+    Clip,
+    Project,
+    replaced,
+    without,
+)
+from zeroknot.document.strand import LONGEST_NAME, LOUDEST_DB, QUIETEST_DB, YARNS
 from zeroknot.document.value import Value
 
 SHORTEST_BEATS = 1 / 64
+OTHERS = {
+    "name": "name clip", "yarn": "colour clip", "cross_ms": "crossfade", "reverse": "reverse clip",
+    "cross_curve": "crossfade's curve", "fade_in_curve": "fade's curve",
+    "fade_out_curve": "fade's curve", "gain_line": "clip's gain line",
+}  # fmt: skip
 MOST_CLIPS = 32_768  # in one edit
 
 
@@ -69,6 +83,7 @@ class ChangeClip(Edit):
 
     slip    beats of its content that lie before the frame
     strand  plays another strand's content in the same frame
+    name, yarn  "" and -1 are those of its strand again
     """
 
     kind: Literal["change_clip"] = "change_clip"
@@ -83,9 +98,17 @@ class ChangeClip(Edit):
     fade_out_ms: float | None = Field(None, ge=0, le=LONGEST_FADE_MS)
     muted: bool | None = None
     shift: float | None = Field(None, ge=-STEEPEST_SHIFT, le=STEEPEST_SHIFT)
+    name: str | None = Field(None, max_length=LONGEST_NAME)
+    yarn: int | None = Field(None, ge=-1, lt=YARNS)
+    fade_in_curve: Curve | None = None
+    fade_out_curve: Curve | None = None
+    cross_ms: float | None = Field(None, ge=0, le=LONGEST_FADE_MS)
+    cross_curve: Curve | None = None
+    gain_line: tuple[LinePoint, ...] | None = Field(None, max_length=MOST_GAIN_POINTS)
+    reverse: bool | None = None
 
     def apply(self, project: Project) -> Project:
-        fields = self.model_dump(exclude={"kind", "clip"}, exclude_none=True)
+        fields = told(self, "clip")
         if "passes" in fields:
             fields |= {"length": None, "slip": 0.0}
         if self.strand is not None:
@@ -108,6 +131,9 @@ class ChangeClip(Edit):
             return f"shift clip {self.shift:+g} st"
         if self.fade_in_ms is not None or self.fade_out_ms is not None:
             return "fade clip"
+        for field, label in OTHERS.items():
+            if getattr(self, field) is not None:
+                return label
         return "clip level" if self.gain_db is not None else "mute clip"
 
 

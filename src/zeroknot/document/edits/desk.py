@@ -6,13 +6,15 @@ from pydantic import Field
 
 from zeroknot.core.errors import EditError
 from zeroknot.core.mixing.desk.sound import RANGES, Sound
-from zeroknot.document.desk import Echo, Line, LinePoint, Room
+from zeroknot.document.desk import OF_PASSES, OF_STROKES, Echo, Line, LinePoint, Room
 from zeroknot.document.edits.base import Edit
 from zeroknot.document.project import Project, replaced
 
 MASTER = "master"
 OWN = ""  # a compressor that goes by its own track
 NAMED = (*RANGES, "low_cut_slope", "high_cut_slope")
+
+NOT_MASTERS = {"muted", "room_db", "echo_db", *OF_PASSES, *OF_STROKES}
 
 
 def said_name(name: str) -> str:
@@ -130,7 +132,7 @@ class SetLine(Edit):
         if self.points:
             line = Line(name=self.name, points=self.points)
             line.refuse_outside()
-            if self.track == MASTER and self.name in ("muted", "room_db", "echo_db"):
+            if self.track == MASTER and self.name in NOT_MASTERS:
                 raise EditError("that is not the master's")
             rest = (*rest, line)
         elif len(rest) == len(lines):

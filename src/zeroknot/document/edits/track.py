@@ -6,9 +6,9 @@ from typing import Literal
 from pydantic import Field
 
 from zeroknot.core.errors import EditError
-from zeroknot.document.edits.base import Edit
+from zeroknot.document.edits.base import Edit, told
 from zeroknot.document.project import Project, Track, replaced, without
-from zeroknot.document.strand import LONGEST_NAME, LOUDEST_DB, QUIETEST_DB
+from zeroknot.document.strand import LONGEST_NAME, LOUDEST_DB, QUIETEST_DB, YARNS
 
 MOST_TRACKS = 128  # as many as a page mixes
 
@@ -32,7 +32,10 @@ class AddTrack(Edit):
 
 
 class ChangeTrack(Edit):
-    """What is None stays."""
+    """What is None stays.
+
+    yarn, gives_way_to  -1 and "" are none
+    """
 
     kind: Literal["change_track"] = "change_track"
     track: str
@@ -40,9 +43,16 @@ class ChangeTrack(Edit):
     level_db: float | None = Field(None, ge=QUIETEST_DB, le=LOUDEST_DB)
     muted: bool | None = None
     solo: bool | None = None
+    yarn: int | None = Field(None, ge=-1, lt=YARNS)
+    gives_way_to: str | None = Field(None, max_length=40)
 
     def apply(self, project: Project) -> Project:
-        fields = self.model_dump(exclude={"kind", "track"}, exclude_none=True)
+        fields = told(self, "track")
+        if other := self.gives_way_to:
+            if project.track(other).gives_way_to == self.track:
+                raise EditError("each would give way to the other; then neither would sound")
+            if other == self.track:
+                raise EditError("a track cannot give way to itself")
         changed = project.track(self.track).changed(**fields)
         return project.changed(tracks=replaced(project.tracks, changed))
 
@@ -50,7 +60,10 @@ class ChangeTrack(Edit):
         return frozenset({self.track})
 
     def label(self) -> str:
-        names = {"name": "rename track", "level_db": "track level", "muted": "mute", "solo": "solo"}
+        names = {
+            "name": "rename track", "level_db": "track level", "muted": "mute", "solo": "solo",
+            "yarn": "colour track", "gives_way_to": "never together",
+        }  # fmt: skip
         fields = self.model_dump(exclude={"kind", "track"}, exclude_none=True)
         return names[next(iter(fields))] if fields else "change track"
 
@@ -88,7 +101,9 @@ class RemoveTrack(Edit):
         return project.changed(tracks=tuple(self._by_itself(t) for t in left), clips=clips)
 
     def _by_itself(self, track: Track) -> Track:
-        """A compressor that went by it goes by its own track."""
+        """A compressor that went by it goes by its own track; to what gave way nobody does."""
+        if track.gives_way_to == self.track:
+            track = track.changed(gives_way_to=None)
         if track.sound.listens_to != self.track:
             return track
         return track.changed(sound=replace(track.sound, listens_to=None))

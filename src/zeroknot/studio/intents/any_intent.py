@@ -6,10 +6,12 @@ from pydantic import Field, TypeAdapter
 
 from zeroknot.studio.intents.bars import DoBars
 from zeroknot.studio.intents.base import Intent
+from zeroknot.studio.intents.carrying import CarryClips
 from zeroknot.studio.intents.clips import (
     ChangeClips,
     JoinClips,
     KeepBeats,
+    ReverseClips,
     SlipClips,
     SplitClips,
     SwapMutes,
@@ -79,6 +81,7 @@ from zeroknot.studio.intents.ordering import (
     StackTiles,
     TreatOrder,
 )
+from zeroknot.studio.intents.phrases import GroupClips, MakeOne, PasteClips
 from zeroknot.studio.intents.pieces import OpenClip, PlacePieces
 from zeroknot.studio.intents.placing import CopyClips, NewTrack, Place, RepeatClip, SeparateClip
 from zeroknot.studio.intents.readings import (
@@ -126,12 +129,17 @@ AnyIntent = Annotated[
     | SlipClips
     | DoBars
     | ChangeClips
+    | ReverseClips
     | SwapMutes
     | TryUnder
     | WriteLine
+    | CarryClips
     | MakeRoom
     | PlacePieces
     | OpenClip
+    | GroupClips
+    | MakeOne
+    | PasteClips
     | SetSteadyTempo
     | SetTempoPoint
     | RemoveTempoPoint

@@ -12,6 +12,7 @@ from zeroknot.document.desk import MOVABLE
 from zeroknot.document.edits.any_edit import SingleEdit, Together
 from zeroknot.document.edits.desk import MASTER, SetLine
 from zeroknot.document.edits.groove import SetFeel
+from zeroknot.document.edits.phrase import SetSections
 from zeroknot.document.edits.time import SetKeys, SetMetres, SetTempo
 from zeroknot.document.groove import FeelChange
 from zeroknot.document.lines import with_bars_put_in, with_bars_repeated, with_bars_taken_out
@@ -120,6 +121,12 @@ def _time_moved(
         feel = _all_moved([(c.bar, c.groove) for c in project.feel], moved, bar)
         changes = tuple(FeelChange(bar=at, groove=groove) for at, groove in feel.items())
         found.append(SetFeel(changes=changes))
+    if project.sections:
+        sections = {s.bar: s for s in project.sections}
+        kept_at = _all_moved(list(sections.items()), moved, bar)
+        put = tuple(s.changed(bar=at) for at, s in kept_at.items())
+        if put != project.sections:
+            found.append(SetSections(sections=put))
     if len(project.tempo) > 1:
         points = [_tempo_moved(p, what, start, line, by_beats) for p in project.tempo]
         kept = {p.beat: p for p in points if p is not None}

@@ -8,7 +8,9 @@ from typing import Literal, TypeVar
 from pydantic import Field
 
 from zeroknot.core.errors import EditError
+from zeroknot.core.mixing.shape import Curve
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT
+from zeroknot.document.desk import LinePoint
 from zeroknot.document.edits.any_edit import SingleEdit, Together
 from zeroknot.document.edits.clip import MOST_CLIPS, SHORTEST_BEATS, ChangeClip, ReplaceClips
 from zeroknot.document.edits.track import ChangeTrack
@@ -19,11 +21,11 @@ from zeroknot.document.project import (
     Clip,
     Project,
 )
-from zeroknot.document.strand import LOUDEST_DB, QUIETEST_DB
+from zeroknot.document.strand import LONGEST_NAME, LOUDEST_DB, QUIETEST_DB, YARNS
+from zeroknot.studio.beside import is_continued
 from zeroknot.studio.hand import new_id
 from zeroknot.studio.intents.base import Intent, Resolved
 from zeroknot.studio.known import Known
-from zeroknot.studio.sheets import is_continued
 
 MOST_CHOSEN, MOST_PIECES = 4096, 8192
 MOST_BARS = 512
@@ -163,6 +165,12 @@ class ChangeClips(Intent):
     muted: bool | None = None
     fade_in_ms: float | None = Field(None, ge=0, le=LONGEST_FADE_MS)
     fade_out_ms: float | None = Field(None, ge=0, le=LONGEST_FADE_MS)
+    fade_in_curve: Curve | None = None
+    fade_out_curve: Curve | None = None
+    cross_ms: float | None = Field(None, ge=0, le=LONGEST_FADE_MS)
+    cross_curve: Curve | None = None
+    name: str | None = Field(None, max_length=LONGEST_NAME)
+    yarn: int | None = Field(None, ge=-1, lt=YARNS)
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         said = self.model_dump(exclude={"kind", "clips"}, exclude_none=True)
@@ -172,6 +180,41 @@ class ChangeClips(Intent):
         if len(edits) == 1:
             return Resolved(edits[0])
         return Resolved(Together(edits=edits, what=f"{edits[0].label()}: {len(edits)} clips"))
+
+
+class ReverseClips(Intent):
+    """What clips play runs backwards in their frames; those that do already run forwards again."""
+
+    kind: Literal["reverse_clips"] = "reverse_clips"
+    clips: tuple[str, ...] = Clips
+
+    def resolve(self, project: Project, known: Known) -> Resolved:
+        turned = []
+        for id_ in self.clips:
+            clip = project.clip(id_)
+            length = project.clip_length(clip)
+            span = project.clip_length(clip.changed(passes=1, length=None, slip=0.0))
+            # What is heard last comes first: the frame shows the same stretch of it.
+            slip = -(clip.slip + length) % span
+            slip = 0.0 if span - slip < _SLACK else slip
+            frame = {} if clip.is_whole else {"slip": slip}
+            origin = clip.slip, clip.slip + length, slip
+            line = tuple(_turned(clip.gain_line, *origin))
+            turned.append(clip.changed(reverse=not clip.reverse, gain_line=line, **frame))
+        what = "reverse clip" if len(turned) == 1 else f"reverse {len(turned)} clips"
+        return Resolved(replacing(self.clips, turned, what))
+
+
+def _turned(
+    points: tuple[LinePoint, ...], start: float, end: float, slip: float
+) -> Iterable[LinePoint]:
+    """A line that runs backwards between two of its beats, from another slip on."""
+    inside = [p for p in points if start - _SLACK <= p.beat <= end + _SLACK]
+    for i in range(len(inside) - 1, -1, -1):
+        before = inside[i - 1] if i else None
+        bend = -before.bend if before else 0.0
+        shape = before.shape if before else "line"
+        yield inside[i].changed(beat=max(0.0, slip + end - inside[i].beat), shape=shape, bend=bend)
 
 
 class SwapMutes(Intent):

@@ -23,7 +23,7 @@ from zeroknot.core.slicing.cut import (
     into_equal,
     nearest,
 )
-from zeroknot.core.slicing.piece import LONGEST_NAME, Length, Piece
+from zeroknot.core.slicing.piece import LONGEST_NAME, QUIETEST_DB, Length, Piece
 from zeroknot.core.slicing.shape import FilterKind
 from zeroknot.document.project import Project
 from zeroknot.document.strand import Strand
@@ -194,6 +194,8 @@ class ChangePieces(SliceIntent):
     sway_beats: float = 4.0
     method: str = Field("", max_length=20)
     length: Length = "laid"
+    room_db: float = QUIETEST_DB
+    echo_db: float = QUIETEST_DB
     fade_in_ms: float = 4.0
     fade_out_ms: float = 6.0
     shape: ShapeGiven | None = None
@@ -226,6 +228,7 @@ SAID = {
     "name": "name", "gain_db": "level", "pan": "pan", "semitones": "shift",
     "reverse": "direction", "muted": "mute", "rings": "ringing on", "held": "being held",
     "length": "length",
+    "room_db": "send to the room", "echo_db": "send to the echo",
     "sway": "sway", "sway_beats": "sway", "choke": "choke group", "method": "method",
     "fade_in_ms": "fade-in", "fade_out_ms": "fade-out", "shape": "shape",
 }  # fmt: skip

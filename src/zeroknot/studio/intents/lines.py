@@ -6,9 +6,9 @@ from typing import Literal
 from pydantic import Field
 
 from zeroknot.core.errors import EditError
-from zeroknot.document.desk import LATEST_BEAT, MOVABLE, LinePoint
+from zeroknot.document.desk import LATEST_BEAT, MOVABLE, RESTING, LinePoint
 from zeroknot.document.edits.desk import MASTER, SetLine, lines_of, sound_of
-from zeroknot.document.lines import LEAST_BEATS, TOLERANCES, Points, cut_at, thinned, value_on
+from zeroknot.document.lines import TOLERANCES, Points, thinned, with_laid
 from zeroknot.document.project import Project
 from zeroknot.studio.intents.base import Intent, Resolved
 from zeroknot.studio.known import Known
@@ -44,19 +44,7 @@ class WriteLine(Intent):
         fresh = [LinePoint(beat=beat, value=value) for beat, value in thin]
         # What it goes back to when the control is let go: where it would be by then.
         old = old_points(project, self.track, self.name)
-        rest = cut_at(cut_at(old, start, in_octaves), end, in_octaves)
-        before = [p for p in rest if p.beat < start - _SLACK]
-        after = [p for p in rest if p.beat > end + _SLACK]
-        if before and start - before[-1].beat > _SLACK and before[-1].shape == "line":
-            # Up to there it goes where it went.
-            was = value_on(old, start, in_octaves)
-            if abs(was - fresh[0].value) > _SLACK and start - LEAST_BEATS > before[-1].beat:
-                before.append(LinePoint(beat=start - LEAST_BEATS, value=was, shape="step"))
-        fresh[-1] = fresh[-1].changed(shape="step")
-        if not after or end + LEAST_BEATS < after[0].beat:
-            was = value_on(old, end, in_octaves)
-            after.insert(0, LinePoint(beat=end + LEAST_BEATS, value=was))
-        points = (*before, *fresh, *after)
+        points = with_laid(old, tuple(fresh), start, end, in_octaves)
         return Resolved(SetLine(track=self.track, name=self.name, points=points))
 
 
@@ -70,7 +58,7 @@ def old_points(project: Project, track: str, name: str) -> Points:
     elif name == "muted":
         own = float(project.track(track).muted)
     else:
-        own = sound_of(project, track).values[name]
+        own = RESTING[name] if name in RESTING else sound_of(project, track).values[name]
     return (LinePoint(beat=0.0, value=own),)
 
 

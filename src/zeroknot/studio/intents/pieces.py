@@ -1,27 +1,29 @@
 """A stretch of the song that was printed, laid as the pieces it was printed from: at today's tempo
-and in today's key, from the recordings, no stretch of a stretch."""
+and in today's key, from the recordings, no stretch of a stretch. What was copied is laid alike."""
 
 import math
 from collections.abc import Mapping
 from typing import Any, Literal
 
-from pydantic import Field, ValidationError
+from pydantic import Field
 
-from zeroknot.core.errors import EditError, ZeroKnotError
+from zeroknot.core.digest import canonical
+from zeroknot.core.errors import EditError
 from zeroknot.core.loop import Loop
 from zeroknot.document.edits.any_edit import SingleEdit, Together
 from zeroknot.document.edits.clip import SHORTEST_BEATS, AddClips, RemoveClips
+from zeroknot.document.edits.phrase import SetPhrase
 from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.edits.track import AddTrack
-from zeroknot.document.project import FARTHEST_BEAT, Clip, Project, Track
-from zeroknot.document.stored import strand_value
-from zeroknot.document.strand import LONGEST_NAME, YARNS, Strand
+from zeroknot.document.project import FARTHEST_BEAT, Clip, Phrase, Project, Track
+from zeroknot.document.stored import strand_told
+from zeroknot.document.strand import YARNS
 from zeroknot.studio.hand import new_id
 from zeroknot.studio.intents.base import Intent, Resolved
 from zeroknot.studio.known import Known
+from zeroknot.studio.parts import Part, Parts, parts_value
 
 MOST_PIECES = 8192
-OTHER_VERSION = "what it was printed from was written by another version"
 _SLACK = 1e-6
 
 
@@ -38,7 +40,7 @@ class PlacePieces(Intent):
     def resolve(self, project: Project, known: Known) -> Resolved:
         loop = known.loops.get(self.loop)
         parts = _parts(loop, known)
-        length = float(parts["beats"])
+        length = parts.beats
         edits = _laid(project, parts, [self.beat], (self.beat, self.beat + length))
         return Resolved(Together(edits=tuple(edits), what=f"lay the pieces of {loop.name[:50]}"))
 
@@ -54,7 +56,7 @@ class OpenClip(Intent):
         strand = project.strand(clip.strand)
         loop = known.loops.get(strand.loop)
         parts = _parts(loop, known)
-        length = float(parts["beats"])
+        length = parts.beats
         if abs(strand.round_beats - length) > _SLACK or strand.cut is not None:
             raise EditError(
                 f"{strand.name} was changed since it was printed; lay its pieces from the shelf"
@@ -69,54 +71,90 @@ class OpenClip(Intent):
         return Resolved(Together(edits=(without, *edits), what=what))
 
 
-def _parts(loop: Loop, known: Known) -> Mapping[str, Any]:
+def _parts(loop: Loop, known: Known) -> Parts:
     """Raises EditError where it is no such print, or a recording of it is not here."""
-    parts = loop.recipe.made_by.get("parts") if loop.recipe else None
-    if not isinstance(parts, Mapping):
+    told = loop.recipe.made_by.get("parts") if loop.recipe else None
+    if not isinstance(told, Mapping):
         raise EditError(f"{loop.name} is no stretch of a song that was printed here")
-    try:
-        missing = [s["loop"] for s in parts["strands"] if not known.loops.has(str(s["loop"]))]
-        _ = float(parts["beats"])
-    except (KeyError, TypeError, ValueError) as error:
-        raise EditError(OTHER_VERSION) from error
+    return _all_here(parts_value(told), known)
+
+
+def _all_here(parts: Parts, known: Known) -> Parts:
+    missing = {sha for s in parts.strands for sha in s.sources if not known.loops.has(sha)}
     if missing:
-        raise EditError(f"{len(missing)} recordings that it was printed from are not here any more")
+        raise EditError(f"{len(missing)} recordings that it was made from are not here any more")
     return parts
 
 
-def _laid(
-    project: Project, parts: Mapping[str, Any], begins: list[float], frame: tuple[float, float]
+def laid_pieces(
+    project: Project, told: Mapping[str, Any], known: Known, beat: float, track: str | None
 ) -> list[SingleEdit]:
-    """Strands, tracks and clips of the parts, from each of some beats on, inside a frame."""
-    try:
-        strands = [
-            strand_value(told).changed(id=new_id(), yarn=(len(project.strands) + i) % YARNS)
-            for i, told in enumerate(parts["strands"])
-        ]
-        pieces = [dict(told) for told in parts["clips"]]
-    except (ValidationError, ZeroKnotError, KeyError, TypeError) as error:
-        raise EditError(OTHER_VERSION) from error
-    tracks: dict[str, str] = {}
-    edits: list[SingleEdit] = [AddStrand(strand=strand) for strand in strands]
-    for told in pieces:
-        if told["track"] in tracks:
-            continue
-        free = _is_free(project, told["track"], frame)
-        tracks[told["track"]] = told["track"] if free else new_id()
-        if not free:
-            name = str(told["track_name"])[:LONGEST_NAME] or "Track"
-            edits.append(AddTrack(track=Track(id=tracks[told["track"]], name=name)))
-    clips = [
-        inside
-        for begin in begins
-        for told in pieces
-        if (inside := _inside(told, begin, strands, tracks, frame)) is not None
+    """What was copied, laid from a beat on; strands that the project has as they were are shared.
+
+    told   as `song_range.parts_told` wrote them
+    track  for those of the first track, the others go on those below it
+    """
+    parts = _all_here(parts_value(told), known)
+    rows = list(dict.fromkeys(part.track for part in parts.clips))
+    onto: dict[str, str] = {}
+    if track is not None:
+        ids = [t.id for t in project.tracks]
+        first = ids.index(project.track(track).id)
+        onto = dict(zip(rows, ids[first:], strict=False))
+    return _laid(project, parts, [beat], (beat, FARTHEST_BEAT), onto)
+
+
+def _laid(
+    project: Project,
+    parts: Parts,
+    begins: list[float],
+    frame: tuple[float, float],
+    onto: Mapping[str, str] | None = None,
+) -> list[SingleEdit]:
+    """Strands, tracks and clips of the parts, from each of some beats on, inside a frame.
+
+    onto  tracks for those they were on; those that have none get a new one, and strands that the
+          project has are not taken once more. None: all are new, and on tracks that are free there
+    """
+    strands = [
+        strand.changed(id=new_id(), yarn=(len(project.strands) + i) % YARNS)
+        for i, strand in enumerate(parts.strands)
     ]
+    edits: list[SingleEdit] = []
+    there = {canonical(strand_told(strand)): strand for strand in project.strands}
+    for i, strand in enumerate(strands):
+        shared = there.get(canonical(strand_told(strand))) if onto is not None else None
+        if shared:
+            strands[i] = shared
+        else:
+            edits.append(AddStrand(strand=strand))
+    tracks = dict(onto or {})
+    for part in parts.clips:
+        if part.track in tracks:
+            continue
+        free = onto is None and _is_free(project, part.track, frame)
+        tracks[part.track] = part.track if free else new_id()
+        if not free:
+            edits.append(AddTrack(track=Track(id=tracks[part.track], name=part.track_name)))
+    clips: list[Clip] = []
+    phrases: dict[tuple[float, str], list[str]] = {}
+    for begin in begins:
+        for part in parts.clips:
+            strand = strands[part.strand]
+            inside = _inside(part, begin, strand.round_beats, frame)
+            if inside is None:
+                continue
+            clips.append(inside.changed(strand=strand.id, track=tracks[part.track]))
+            if part.phrase:
+                phrases.setdefault((begin, part.phrase), []).append(inside.id)
     if not clips:
         raise EditError("none of its pieces lies there")
     if len(clips) > MOST_PIECES:
         raise EditError(f"that would be {len(clips)} pieces")
-    return [*edits, AddClips(clips=tuple(clips))]
+    edits.append(AddClips(clips=tuple(clips)))
+    for (_, name), members in phrases.items():
+        edits.append(SetPhrase(phrase=Phrase(id=new_id(), name=name), clips=tuple(members)))
+    return edits
 
 
 def _is_free(project: Project, track: str, frame: tuple[float, float]) -> bool:
@@ -130,18 +168,15 @@ def _is_free(project: Project, track: str, frame: tuple[float, float]) -> bool:
 
 
 def _inside(
-    told: Mapping[str, Any], begin: float, strands: list[Strand], tracks: Mapping[str, str],
-    frame: tuple[float, float],
-) -> Clip | None:  # fmt: skip
+    part: Part, begin: float, round_beats: float, frame: tuple[float, float]
+) -> Clip | None:
     """A piece where it lies, as far as it is inside the frame."""
-    strand = strands[told["strand"]]
-    own = {k: v for k, v in told.items() if k not in ("track_name", "strand", "track", "beat")}
-    beat = begin + told["beat"]
-    length = own["length"] if own["length"] is not None else own["passes"] * strand.round_beats
+    clip, beat = part.clip, begin + part.clip.beat
+    length = clip.length if clip.length is not None else clip.passes * round_beats
     start, end = max(beat, frame[0]), min(beat + length, frame[1])
     if end - start < SHORTEST_BEATS:
         return None
+    cut = {}
     if start > beat + _SLACK or end < beat + length - _SLACK:
-        own |= {"length": end - start, "slip": own["slip"] + start - beat}
-    track = tracks[told["track"]]
-    return Clip(id=new_id(), strand=strand.id, track=track, beat=start, **own)
+        cut = {"length": end - start, "slip": clip.slip + start - beat}
+    return clip.changed(id=new_id(), beat=start, **cut)

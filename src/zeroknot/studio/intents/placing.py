@@ -8,6 +8,7 @@ from pydantic import Field
 from zeroknot.core.errors import EditError
 from zeroknot.document.edits.any_edit import SingleEdit, Together
 from zeroknot.document.edits.clip import AddClips, ChangeClip
+from zeroknot.document.edits.phrase import SetPhrase
 from zeroknot.document.edits.strand import AddStrand
 from zeroknot.document.edits.track import AddTrack
 from zeroknot.document.project import Clip, Project, Track
@@ -122,4 +123,14 @@ class CopyClips(Intent):
         copies = tuple(
             c.changed(id=new_id(), beat=c.beat + by, track=self.track or c.track) for c in clips
         )
-        return Resolved(AddClips(clips=copies))
+        added = AddClips(clips=copies)
+        edits: list[SingleEdit] = [added]
+        named = {p.id: p for p in project.phrases}
+        for id_ in dict.fromkeys(c.phrase for c in copies if c.phrase in named):
+            # A copy is a phrase of its own.
+            phrase = named[str(id_)].changed(id=new_id())
+            members = tuple(c.id for c in copies if c.phrase == id_)
+            edits.append(SetPhrase(phrase=phrase, clips=members))
+        if len(edits) == 1:
+            return Resolved(added)
+        return Resolved(Together(edits=tuple(edits), what=added.label()))

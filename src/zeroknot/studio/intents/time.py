@@ -12,9 +12,9 @@ from zeroknot.document.edits.any_edit import Together
 from zeroknot.document.edits.time import SetKeys, SetMetres, SetTempo
 from zeroknot.document.project import KeyChange, Project
 from zeroknot.studio.hand import in_hand, quarters_of
+from zeroknot.studio.in_key import key_shift
 from zeroknot.studio.intents.base import Intent, Resolved
 from zeroknot.studio.known import Known
-from zeroknot.studio.placement import key_shift
 
 MOST_POINTS = 4096
 SLOWEST_EIGHTHS = 180.0  # pulses a minute

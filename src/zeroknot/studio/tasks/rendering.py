@@ -27,6 +27,7 @@ from zeroknot.core.render.parts_run import rendering_of_pass
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.render.range_plan import RangePlan
 from zeroknot.core.render.range_run import RangeRendering
+from zeroknot.core.render.reverse import ReversePlan, ReverseRendering
 from zeroknot.core.render.room_plan import RoomPlan, RoomRendering
 from zeroknot.store.audio_store import block_path, write_whole
 from zeroknot.studio.tasks import THREADS_VARIABLE
@@ -69,6 +70,7 @@ def body_loudness(folder: Path, plan: PassPlan) -> tuple[float, float]:
     """Loudness in dB of the body (a long one's beginning) as recorded and as fitted."""
     sound = source_at(folder, plan.source, plan.rate)
     frames = min(plan.body_frames, round(MEASURED_SECONDS * plan.rate))
+    plan = plan.turned if isinstance(plan, ReversePlan) else plan
     laid = plan.sources[0] if isinstance(plan, OrderPlan) else plan
     stop = float(laid.time_map.source_of(np.asarray([float(min(frames, laid.body_frames))]))[0])
     zero, end = (round(s * plan.rate) for s in (laid.zero_second, stop))
@@ -106,6 +108,11 @@ def _order(folder: Path, plan: OrderPlan) -> InBlocks:
         InChunks(rendering_of(folder, source), source.digest, _chunks()) for source in plan.sources
     ]
     return OrderRendering(plan, sources)
+
+
+def _reverse(folder: Path, plan: ReversePlan) -> InBlocks:
+    turned = plan.turned
+    return ReverseRendering(plan, InChunks(Kept(folder, turned), turned.digest, _chunks()))
 
 
 def _range(folder: Path, plan: RangePlan) -> InBlocks:
@@ -166,5 +173,5 @@ def _clicks(folder: Path, plan: ClickPlan) -> InBlocks:
 # Who renders a plan, by its kind.
 RENDERERS: dict[str, Callable[[Path, Any], InBlocks]] = {
     "pass": _pass, "notes": _notes, "order": _order, "range": _range, "clicks": _clicks,
-    "desk": _desk, "room": _room,
+    "reverse": _reverse, "desk": _desk, "room": _room,
 }  # fmt: skip

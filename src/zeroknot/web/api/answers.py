@@ -11,8 +11,9 @@ from typing_extensions import TypedDict
 from zeroknot.core.apart.parts import Parts, PartsOrAuto
 from zeroknot.core.mixing.desk.sound import Sound
 from zeroknot.core.mixing.desk.strip import EchoLine, Strip
+from zeroknot.core.mixing.shape import Curve
 from zeroknot.core.mixing.sheet import Event
-from zeroknot.document.desk import Echo, Line, Room
+from zeroknot.document.desk import Echo, Line, LinePoint, Room
 
 Pair = tuple[float, float]
 Knot = tuple[float, float, int]
@@ -136,8 +137,22 @@ class ShownTrack(TypedDict):
     level_db: float
     muted: bool
     solo: bool
+    yarn: int | None
+    gives_way_to: str | None
     sound: Sound
     lines: list[Line]
+
+
+class ShownPhrase(TypedDict):
+    id: str
+    name: str
+    yarn: int
+
+
+class ShownSection(TypedDict):
+    bar: int
+    name: str
+    yarn: int
 
 
 class MetreSpan(TypedDict):
@@ -229,6 +244,15 @@ class ShownClip(TypedDict):
     fade_in_ms: float
     fade_out_ms: float
     muted: bool
+    name: str | None
+    yarn: int | None
+    phrase: str | None
+    fade_in_curve: Curve
+    fade_out_curve: Curve
+    cross_ms: float
+    cross_curve: Curve
+    gain_line: list[LinePoint]
+    reverse: bool
     beats: float
     pass_beats: float
     is_whole: bool
@@ -443,13 +467,15 @@ class StateHead(TypedDict):
     echo: Echo
     last_bar: int
     end_beat: float
-    tracks: list[ShownTrack]
+    phrases: list[ShownPhrase]
+    sections: list[ShownSection]
     feel: list[SongGroove]
     coil: list[ShownSlot]
 
 
 class ProjectState(StateHead):
     grooves: list[KeptGroove]
+    tracks: list[ShownTrack]
     strands: list[ShownStrand]
     clips: list[ShownClip]
 
@@ -458,6 +484,14 @@ class StrandsChange(TypedDict):
     """set: other or new; gone: ids; order: of all ids, where new ones are not behind the rest."""
 
     set: list[ShownStrand]
+    gone: list[str]
+    order: list[str] | None
+
+
+class TracksChange(TypedDict):
+    """As StrandsChange."""
+
+    set: list[ShownTrack]
     gone: list[str]
     order: list[str] | None
 
@@ -475,6 +509,7 @@ class StateChange(StateHead):
 
     since: str
     grooves: list[KeptGroove] | None
+    tracks: TracksChange
     strands: StrandsChange
     clips: ClipsChange
 
@@ -677,6 +712,8 @@ class ShownPiece(TypedDict):
     pan: float
     sway: float
     sway_beats: float
+    room_db: float
+    echo_db: float
     semitones: float
     reverse: bool
     muted: bool
@@ -830,12 +867,16 @@ class HandLive(TypedDict):
 
 
 class HandPads(TypedDict):
-    """pads: first frame of the render and how many, of each piece; 0 of one that is muted."""
+    """pads: first frame of the render and how many, of each piece; 0 of one that is muted.
+
+    sends: of each piece what it sends, and where: "room" or "echo", and dB.
+    """
 
     digest: str
     channels: int
     frames: int
     pads: list[tuple[int, int]]
+    sends: list[list[tuple[str, float]]]
 
 
 class ShelfRow(TypedDict):
@@ -975,6 +1016,14 @@ class KeptSearch(TypedDict):
     id: str
     name: str
     search: dict[str, Any]
+
+
+class Copied(TypedDict):
+    """Clips with the strands that they are placements of, as `paste_clips` takes them."""
+
+    beats: float
+    strands: list[Any]
+    clips: list[Any]
 
 
 class MadeLoop(TypedDict):

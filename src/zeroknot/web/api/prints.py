@@ -1,6 +1,6 @@
 """What the song plays, out: printed as a new loop on the shelf, or mixed down to files."""
 
-from typing import Annotated
+from typing import Annotated, cast
 
 from fastapi import APIRouter
 from fastapi import Path as PathValue
@@ -11,8 +11,9 @@ from zeroknot.core.formats.mix_file import CEILING_DB, Format, MixHow
 from zeroknot.document.project import FARTHEST_BEAT
 from zeroknot.studio.hand import LONGEST_HAND
 from zeroknot.studio.jobs import told
-from zeroknot.studio.mixdown import AskedMix
-from zeroknot.studio.song_range import SongRange
+from zeroknot.studio.mixdown import AskedMix, Stems
+from zeroknot.studio.prints import RangeHow
+from zeroknot.studio.song_range import SongRange, parts_told
 from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
 
@@ -39,11 +40,12 @@ class AskWhere(BaseModel):
 
 
 class RangeAsk(AskWhere):
-    """through: as its tracks sound"""
+    """through: as its tracks sound; levels: at the levels of its tracks"""
 
     seam: str = Field("wrap", max_length=10)
     with_lead: bool = False
     through: bool = False
+    levels: bool = True
 
 
 @router.post("/projects/{project}/prints", status_code=201)
@@ -57,17 +59,36 @@ def print_strand(studio: StudioDep, project: str, ask: PrintAsk) -> answers.Made
 def print_range(studio: StudioDep, project: str, ask: RangeAsk) -> answers.MadeLoop:
     """A stretch of the song as a new loop on the shelf."""
     tree = studio.projects.state(project).project
-    loop = studio.prints.print_range(tree, ask.where, ask.seam, ask.with_lead, ask.through)
+    how = RangeHow(ask.seam, ask.with_lead, ask.through, ask.levels)
+    loop = studio.prints.print_range(tree, ask.where, how)
     return {"sha": loop.sha, "name": loop.name, "frames": loop.frames, "rate": loop.rate}
+
+
+class CopyAsk(BaseModel):
+    clips: list[str] = Field(min_length=1, max_length=4096)
+
+
+@router.post("/projects/{project}/copied")
+def copied(studio: StudioDep, project: str, ask: CopyAsk) -> answers.Copied:
+    """Clips with all that they are placements of, to be laid in this project or another."""
+    tree = studio.projects.state(project).project
+    rows = {track.id: row for row, track in enumerate(tree.tracks)}
+    clips = [tree.clip(id_) for id_ in dict.fromkeys(ask.clips)]
+    clips.sort(key=lambda c: (rows[c.track], c.beat))
+    start = min(c.beat for c in clips)
+    told = parts_told(tree, clips, start, max(tree.clip_end(c) for c in clips))
+    return cast("answers.Copied", told)
 
 
 class MixAsk(AskWhere):
     """lufs      integrated loudness that is wanted; as loud as it is where None
     is_held   under a true peak of −1 dB
+    stems     of tracks or of phrases, bare: before their effects
     """
 
     id: str | None = Field(None, max_length=40, description="the page's own: done once")
-    stems: bool = False
+    stems: Stems = "none"
+    bare: bool = False
     format: Format = "wav24"
     lufs: float | None = None
     is_held: bool = True
@@ -78,7 +99,7 @@ def mix_down(studio: StudioDep, project: str, ask: MixAsk) -> answers.StartedJob
     """Mix the song, or a stretch of it, down to a file in the background."""
     tree = studio.projects.state(project).project
     how = MixHow(ask.format, ask.lufs, CEILING_DB if ask.is_held else None)
-    asked = AskedMix(ask.where, how, ask.stems)
+    asked = AskedMix(ask.where, how, ask.stems, ask.bare)
     return {"job": told(studio.mixdowns.begin(tree, asked, ask.id))}
 
 

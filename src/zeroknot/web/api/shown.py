@@ -37,12 +37,20 @@ class Shown:
     token: str
     project: Project
     loops: Mapping[str, Loop]
+    tracks: Parts
     strands: Parts
     clips: Parts
 
     @classmethod
     def of(cls, project: Project, loops: Mapping[str, Loop], before: "Shown | None") -> "Shown":
         """Taking over what is as it was before."""
+        known = (
+            {id(track): before.tracks[track.id] for track in before.project.tracks}
+            if before
+            else {}
+        )
+        # Of a track that is not the very same it is looked whether it is equal: `difference`.
+        tracks = {t.id: known.get(id(t)) or t.model_dump() for t in project.tracks}
         if before and not before.project.is_laid_as(project):
             before = None
         strands: dict[str, dict[str, Any]] = {}
@@ -60,7 +68,7 @@ class Shown:
                 clips[clip.id] = before.clips[clip.id]
             else:
                 clips[clip.id] = clip_json(project, clip) | places.of(clip)
-        return cls(secrets.token_hex(8), project, dict(loops), strands, clips)
+        return cls(secrets.token_hex(8), project, dict(loops), tracks, strands, clips)
 
 
 class ShownProjects:
@@ -78,6 +86,7 @@ class ShownProjects:
         return {
             **_head(state, shown),
             "grooves": kept_json(state.project.grooves),
+            "tracks": list(shown.tracks.values()),
             "strands": list(shown.strands.values()),
             "clips": list(shown.clips.values()),
         }
@@ -93,6 +102,7 @@ class ShownProjects:
             **_head(state, shown),
             "since": before.token,
             "grooves": _other_grooves(before.project, state.project),
+            "tracks": difference(before.tracks, shown.tracks),
             "strands": difference(before.strands, shown.strands),
             "clips": difference(before.clips, shown.clips),
         }

@@ -11,7 +11,7 @@ from starlette.concurrency import run_in_threadpool
 
 from zeroknot.core.order.order import Order, Tile
 from zeroknot.core.slicing.cut import MOST_BORROWED, MOST_PIECES
-from zeroknot.core.slicing.piece import Piece
+from zeroknot.core.slicing.piece import BUSES, Piece
 from zeroknot.core.slicing.shape import Shape
 from zeroknot.document.project import Project
 from zeroknot.studio.hand import Hand
@@ -61,12 +61,15 @@ def pads_in_hand(
 ) -> answers.HandPads:
     """Its pieces as pads play them: one render, and where in it each lies."""
     tree = studio.projects.state(project).project
-    plan, pads = studio.slices_out.pads(tree, studio.hand(tree, hand), beat)
+    held = studio.hand(tree, hand)
+    plan, pads = studio.slices_out.pads(tree, held, beat)
+    pieces = held.strand.cut.all_pieces if held.strand.cut else ()
     return {
         "digest": plan.digest,
         "channels": plan.channels,
         "frames": plan.frames,
         "pads": list(pads),
+        "sends": [[(bus, p.sent(bus)) for bus in BUSES if p.sends(bus)] for p in pieces],
     }
 
 

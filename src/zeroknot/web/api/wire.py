@@ -18,9 +18,11 @@ from zeroknot.document.strand import Strand, yarn_of
 from zeroknot.store.shelf_index import Found
 from zeroknot.store.shelf_query import LOWEST_BPM, TEMPO_BIN_BPM, Facts
 from zeroknot.studio.hand import quarters_of
+from zeroknot.studio.in_key import key_shift
 from zeroknot.studio.likenesses import Like
-from zeroknot.studio.placement import Placement, key_shift, sounding_of
+from zeroknot.studio.placement import Placement
 from zeroknot.studio.projects import State
+from zeroknot.studio.sounding import sounding_of
 from zeroknot.web.api.groove_wire import feel_json
 
 LINE_POINTS = 24  # of a ramp
@@ -29,7 +31,7 @@ UNHEARD_TEMPO = 0.0005  # of a tempo: nobody is asked about so little
 
 
 def project_json(state: State) -> dict[str, Any]:
-    """A project as every view needs it, its strands and clips aside."""
+    """A project as every view needs it, its tracks, strands and clips aside."""
     project = state.project
     metre = project.metre_map.metre_at(1)
     return {
@@ -60,7 +62,8 @@ def project_json(state: State) -> dict[str, Any]:
         "ceiling_db": project.ceiling_db,
         "room": project.room.model_dump(),
         "echo": project.echo.model_dump(),
-        "tracks": [t.model_dump() for t in project.tracks],
+        "phrases": [p.model_dump() for p in project.phrases],
+        "sections": [s.model_dump() for s in project.sections],
         "feel": feel_json(project),
         "coil": [slot.model_dump() for slot in project.coil],
     }
@@ -70,6 +73,7 @@ def clip_json(project: Project, clip: Clip) -> dict[str, Any]:
     """A clip with what is worked out of it, what becomes of it at its place aside."""
     return {
         **dict(clip),
+        "gain_line": [point.model_dump() for point in clip.gain_line],
         "beats": project.clip_length(clip),
         "pass_beats": _pass_beats(project, clip),
         "is_whole": clip.is_whole,

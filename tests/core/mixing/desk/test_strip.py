@@ -27,14 +27,17 @@ LANES = {
 }
 WHOLE = Desk(
     (Strip.of("a", EVERYTHING, -3, lanes=LANES),
-     Strip.of("b", Sound(high_db=3, pan=0.5, echo_db=-10), 1.5)),
+     Strip.of("b", Sound(high_db=3, pan=0.5, echo_db=-10), 1.5),
+     Strip.of("a", EVERYTHING, -3, lanes=LANES).sending("echo")),
     echo=EchoLine(((0, 3000.0), (10_000, 3000.0), (20_000, 4100.0))),
 )  # fmt: skip
 
 
 def noise(frames, seed=2):
     rng = np.random.default_rng(seed)
-    return {k: (0.3 * rng.standard_normal((2, frames))).astype(np.float32) for k in "ab"}
+    return {
+        k: (0.3 * rng.standard_normal((2, frames))).astype(np.float32) for k in ("a", "b", "a>echo")
+    }
 
 
 def run_in_pieces(desk, sounds, first, size, heard=None):
@@ -111,7 +114,7 @@ class StripTest(unittest.TestCase):
         sounds = noise(20_000)
         whole = [np.asarray(p) for p in run_in_pieces(WHOLE, sounds, 0, 20_000)]
         alone = [np.asarray(p) for p in run_in_pieces(WHOLE, sounds, 0, 20_000, ("a",))]
-        other = [np.asarray(p) for p in run_in_pieces(WHOLE, sounds, 0, 20_000, ("b",))]
+        other = [np.asarray(p) for p in run_in_pieces(WHOLE, sounds, 0, 20_000, ("b", "a>echo"))]
         for one, two, both in zip(alone, other, whole, strict=True):
             np.testing.assert_allclose(one + two, both, atol=1e-8)
         muted = replace(WHOLE, strips=(WHOLE.strips[0], Strip.of("b", Sound(high_db=3), 0, True)))

@@ -63,7 +63,8 @@ class DeskRun:
         dry, to_room, to_echo = (np.zeros((2, count)) for _ in range(3))
         for id_, out in self.tracks(sounds, first, count).items():
             run = self._strips[id_]
-            dry += out
+            if not run.strip.is_send:
+                dry += out
             if run.sends("room"):
                 to_room += out * run.sent("room", first, count)
             if run.sends("echo"):

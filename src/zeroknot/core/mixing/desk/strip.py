@@ -32,12 +32,14 @@ class Strip:
             level_db and muted
     lanes   (name, lane) of what moves
     key     id of the track its compressor goes by
+    is_send  it is heard only by what it sends: what slices send beside their track
     """
 
     id: str
     values: tuple[tuple[str, float], ...] = ()
     lanes: tuple[tuple[str, Lane], ...] = ()
     key: str | None = None
+    is_send: bool = False
 
     @classmethod
     def of(
@@ -48,6 +50,14 @@ class Strip:
         told = sound.values | {"level_db": level_db, "muted": float(muted)}
         values = tuple((name, told[name]) for name in sorted(told) if told[name] != NEUTRAL[name])
         return cls(id_, values, tuple(sorted((lanes or {}).items())), sound.listens_to)
+
+    def sending(self, bus: str) -> "Strip":
+        """What slices on it send to the room or the echo: as loud as it is, beside its filters."""
+        kept = ("level_db", "muted", "pan")
+        values = tuple((name, value) for name, value in self.values if name in kept)
+        lanes = tuple((name, lane) for name, lane in self.lanes if name in kept)
+        id_ = send_id(self.id, bus)
+        return Strip(id_, (*values, (f"{bus}_db", 0.0)), lanes, is_send=True)
 
     def value(self, name: str) -> float:
         """What does not move."""
@@ -67,6 +77,16 @@ class Strip:
         if self.moves("muted", "level_db"):
             return False
         return bool(self.value("muted")) or self.value("level_db") <= OFF_DB
+
+
+def send_id(track: str, bus: str) -> str:
+    """Of what slices on a track send there."""
+    return f"{track}>{bus}"
+
+
+def owner_of(strip: str) -> str:
+    """The track that a strip is of."""
+    return strip.split(">", 1)[0]
 
 
 @dataclass(frozen=True)

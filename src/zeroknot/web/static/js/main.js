@@ -59,6 +59,8 @@ export class App {
     this.writing = new Writing(session);
     /** Pixels that a beat takes in Arrange. */
     this.lanePerBeat = () => 1;
+    /** How far they are scrolled, in pixels. */
+    this.laneScroll = () => 0;
     this.turn = 0;
   }
 

@@ -18,6 +18,8 @@ export const MOVABLE = {
   bell2_q: { least: 0.1, most: 18, unit: "q" }, high_db: { least: -24, most: 24, unit: "db" }, high_hz: { least: 1000, most: 16_000, unit: "hz" },
   threshold_db: { least: -60, most: 0, unit: "db" }, ratio: { least: 1, most: 20, unit: "ratio" }, attack_ms: { least: 0.1, most: 200, unit: "ms" },
   release_ms: { least: 5, most: 2000, unit: "ms" }, makeup_db: { least: 0, most: 24, unit: "db" },
+  shift_st: { least: -24, most: 24, unit: "st" }, groove_share: { least: 0, most: 1, unit: "share" }, straight_share: { least: 0, most: 1, unit: "share" },
+  slices_cut_hz: { least: 20, most: 20_000, unit: "hz" }, slices_drive_db: { least: 0, most: 36, unit: "db" },
 };
 
 /** @type {Readonly<Record<string, string>>} */
@@ -26,7 +28,11 @@ export const LINE_NAMES = {
   drive_db: "drive", low_db: "low shelf", low_hz: "low shelf, Hz", bell1_db: "bell 3", bell1_hz: "bell 3, Hz", bell1_q: "bell 3, Q", bell2_db: "bell 4",
   bell2_hz: "bell 4, Hz", bell2_q: "bell 4, Q", high_db: "high shelf", high_hz: "high shelf, Hz", threshold_db: "threshold", ratio: "ratio",
   attack_ms: "attack", release_ms: "release", makeup_db: "make-up",
+  shift_st: "passes: shift", groove_share: "passes: groove", straight_share: "passes: straightened", slices_cut_hz: "slices: high cut", slices_drive_db: "slices: drive",
 };
+
+/** Of what is no control of the track: where it is without a line. @type {Readonly<Record<string, number>>} */
+export const RESTING = { shift_st: 0, groove_share: 1, straight_share: 1, slices_cut_hz: 20_000, slices_drive_db: 0 };
 
 const BY_OCTAVES = ["hz", "q", "ms", "ratio"]; // drawn so
 
@@ -43,6 +49,7 @@ export function heightOf({ least, most, unit }, value) {
 export function valueAtHeight({ least, most, unit }, height) {
   const share = Math.max(0, Math.min(1, height));
   if (unit === "switch") return share >= 0.5 ? 1 : 0;
+  if (unit === "st") return Math.round(least + share * (most - least));
   const value = BY_OCTAVES.includes(unit) ? least * (most / least) ** share : least + share * (most - least);
   return Math.round(value * 100) / 100;
 }

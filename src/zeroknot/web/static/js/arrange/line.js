@@ -14,7 +14,7 @@ import { sayAt } from "../ui/ghost.js";
 import { View } from "../view.js";
 import { RowHeight } from "./row-height.js";
 import { drawLine, heightAt, yOfValue } from "./draw-line.js";
-import { heightOf, LINE_NAMES, MOVABLE, valueAtHeight, valueOn, withBend, withMoved, withPoint, withShape } from "./line-model.js";
+import { heightOf, LINE_NAMES, MOVABLE, RESTING, valueAtHeight, valueOn, withBend, withMoved, withPoint, withShape } from "./line-model.js";
 
 /** @typedef {import("./line-model.js").Point} Point */
 
@@ -42,10 +42,9 @@ export const line = (session, app) => () => {
       keptAs = `zeroknot.line.${session.state.id}.${track}`;
       this.lineName = localStorage.getItem(keptAs) ?? "";
       const canvas = /** @type {HTMLCanvasElement} */ (lane.querySelector("canvas.line"));
-      const field = /** @type {HTMLElement} */ (document.getElementById("field"));
       view.watch(() => this.showLine());
-      view.picture(canvas, () => [this.lineName, this.linePoints(), this.lineChosen, this.lineStill(), app.lanePerBeat(), field.scrollLeft], (c, sheet) => drawLine(c, sheet, {
-        range: this.lineRange(), points: this.linePoints(), still: this.lineStill(), chosen: this.lineChosen, perBeat: app.lanePerBeat(), scrollX: field.scrollLeft,
+      view.picture(canvas, () => [this.lineName, this.linePoints(), this.lineChosen, this.lineStill(), app.lanePerBeat(), app.laneScroll()], (c, sheet) => drawLine(c, sheet, {
+        range: this.lineRange(), points: this.linePoints(), still: this.lineStill(), chosen: this.lineChosen, perBeat: app.lanePerBeat(), scrollX: app.laneScroll(),
       }));
     },
 
@@ -96,10 +95,11 @@ export const line = (session, app) => () => {
       const found = this.ofTrack();
       if (!found) return 0;
       if (this.lineName === "muted") return Number(found.muted);
-      return this.lineName === "level_db" ? found.level_db : Number(found.sound[/** @type {keyof typeof found.sound} */ (this.lineName)] ?? 0);
+      return this.lineName === "level_db" ? found.level_db : Number(found.sound[/** @type {keyof typeof found.sound} */ (this.lineName)] ?? RESTING[this.lineName] ?? 0);
     },
 
     showLine() {
+      if (!this.lineName) return; // nothing of it is to be seen
       const moving = new Set(this.ofTrack()?.lines?.map((l) => l.name));
       const all = Object.entries(LINE_NAMES).map(([id, name]) => ({ id, name: moving.has(id) ? `${name} ·` : name }));
       this.lineChoices = all.sort((a, b) => Number(moving.has(b.id)) - Number(moving.has(a.id)));

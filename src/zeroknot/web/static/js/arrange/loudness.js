@@ -11,6 +11,8 @@ export class Loudness {
     this.powers = [];
     this.peak = 0;
     this.wasPlaying = false;
+    /** The track that it is of; "" for the master. */
+    this.of = "";
     /** @param {{powers: number[], peak: number}} read */
     this.take = ({ powers, peak }) => this.add(powers, peak);
   }
@@ -21,10 +23,13 @@ export class Loudness {
     this.peak = 0;
   }
 
-  /** It begins anew with each time the song is played. @param {import("../engine/mixer.js").Mixer} mixer @param {boolean} isPlaying */
-  listen(mixer, isPlaying) {
-    mixer.onRead = this.take; // the board that was open last has the readings
-    if (isPlaying && !this.wasPlaying) this.begin();
+  /** It begins anew with each time the song is played, and with another track. @param {import("../engine/mixer.js").Mixer} mixer @param {boolean} isPlaying @param {string} [track] the master where none is given */
+  listen(mixer, isPlaying, track = "") {
+    // The board that was open last has the readings.
+    if (track) mixer.onTrackRead = (read) => { if (read.id === this.of) this.take(read); };
+    else mixer.onRead = this.take;
+    if ((isPlaying && !this.wasPlaying) || track !== this.of) this.begin();
+    this.of = track;
     this.wasPlaying = isPlaying;
   }
 

@@ -7,22 +7,19 @@ import { cycleOf } from "../cycle.js";
 /** @typedef {import("../types.js").Clip} Clip */
 /** @typedef {import("./model.js").Place} Place */
 
-/** What was copied last, on this page: ids stay good as long as the clips are there. @type {string[]} */
-let copied = [];
-
 /**
  * @param {import("../view.js").View} view @param {import("../session.js").Session} session
  */
 export const manyControls = (view, session) => ({
-  chosen: "", chosenTrack: "", // as the view has them
+  chosen: "", // as the view has it
   /** Chosen beside the one. @type {string[]} */
   others: [],
-  clipFadeIn: 3, clipFadeOut: 3, clipOpens: false,
+  clipOpens: false,
   pickedText: "", keepText: "3 4", barsText: "",
 
   /** All that are chosen and there, the one first. @returns {string[]} */
   picks() {
-    const there = new Set(session.state.clips.map((c) => c.id));
+    const there = idsOf(session.state.clips);
     return [this.chosen, ...this.others].filter((id, i, all) => id && there.has(id) && all.indexOf(id) === i);
   },
 
@@ -61,6 +58,16 @@ export const manyControls = (view, session) => ({
     const clips = this.meant();
     if (clips.length) await this.cutAs({ kind: "split_clips", clips, beats: [session.beat()] });
     else session.say("Choose a clip, or bring the playhead over one, to cut it there.");
+  },
+
+  /** Where the cycle begins and where it ends. */
+  async splitAtCycle() {
+    await session.settled();
+    const { from, to } = cycleOf(session);
+    if (to <= from) return session.say("There is no cycle: drag over bars on the strip.");
+    const picks = this.picks();
+    const clips = picks.length ? picks : session.state.clips.filter((c) => c.beat < to && c.beat + c.beats > from).map((c) => c.id);
+    if (clips.length) await this.cutAs({ kind: "split_clips", clips, beats: [from, to] });
   },
 
   /** @param {number} every beats */
@@ -120,22 +127,6 @@ export const manyControls = (view, session) => ({
     if (fresh.length) this.others = fresh;
   },
 
-  copyPicked() {
-    copied = this.picks();
-    if (copied.length) session.say(`${copied.length === 1 ? "One clip" : `${copied.length} clips`} copied: Ctrl+V lays ${copied.length === 1 ? "it" : "them"} at the playhead's bar.`);
-  },
-
-  async paste() {
-    await session.settled();
-    const there = new Set(session.state.clips.map((c) => c.id));
-    const clips = copied.filter((id) => there.has(id));
-    if (!clips.length) return session.say("Nothing is copied: choose a clip and press Ctrl+C.");
-    const { beat } = barLine(session.state.metres, Math.max(0, session.beat()));
-    const onOne = new Set(session.state.clips.filter((c) => clips.includes(c.id)).map((c) => c.track)).size === 1;
-    const fresh = await this.cutAs({ kind: "copy_clips", clips, beat, track: onOne && this.chosenTrack ? this.chosenTrack : null });
-    if (fresh.length) [this.chosen, ...this.others] = fresh;
-  },
-
   /**
    * Where those that are chosen with one would lie, were they moved as far: none before the song, none past the last track.
    * @param {Clip} clip @param {Place} place @returns {Map<string, Place>}
@@ -185,12 +176,6 @@ export const manyControls = (view, session) => ({
     await view.intent({ kind: "swap_mutes", clips: clips.length > 1 ? clips : [] });
   },
 
-  /** @param {"fade_in_ms" | "fade_out_ms"} which @param {number} ms */
-  setFade(which, ms) {
-    const clips = this.picks();
-    if (clips.length) void view.intent({ kind: "change_clips", clips, [which]: ms });
-  },
-
   /** The next on its track beside those that are chosen. */
   pickNext() {
     const picks = this.picks();
@@ -223,3 +208,13 @@ export const manyControls = (view, session) => ({
     await view.intent({ kind: "do_bars", what, bar: first, count });
   },
 });
+
+/** Ids of clips, worked out once for each list of them. @type {WeakMap<readonly Clip[], Set<string>>} */
+const known = new WeakMap();
+
+/** @param {readonly Clip[]} clips */
+function idsOf(clips) {
+  let ids = known.get(clips);
+  if (!ids) known.set(clips, ids = new Set(clips.map((c) => c.id)));
+  return ids;
+}

@@ -14,7 +14,7 @@ export const mixControls = (view, session) => {
   const lastMix = () => `zeroknot.mix.${session.state.id}`;
   const kept = JSON.parse(localStorage.getItem(KEPT_AS) ?? "{}");
   return {
-    mixFormat: kept.format ?? "wav24", mixLufs: kept.lufs ?? "", mixHeld: kept.held ?? true, mixStems: kept.stems ?? false,
+    mixFormat: kept.format ?? "wav24", mixLufs: kept.lufs ?? "", mixHeld: kept.held ?? true, mixStems: typeof kept.stems === "string" ? kept.stems : "none", mixBare: kept.bare ?? false,
     isMixing: false, mixSaid: "", mixFile: "", mixName: "",
 
     /** @param {string} format */
@@ -34,13 +34,19 @@ export const mixControls = (view, session) => {
       this.keepMix();
     },
 
-    toggleMixStems() {
-      this.mixStems = !this.mixStems;
+    /** @param {string} stems "none", of "tracks" or of "phrases" */
+    setMixStems(stems) {
+      this.mixStems = stems;
+      this.keepMix();
+    },
+
+    toggleMixBare() {
+      this.mixBare = !this.mixBare;
       this.keepMix();
     },
 
     keepMix() {
-      localStorage.setItem(KEPT_AS, JSON.stringify({ format: this.mixFormat, lufs: this.mixLufs, held: this.mixHeld, stems: this.mixStems }));
+      localStorage.setItem(KEPT_AS, JSON.stringify({ format: this.mixFormat, lufs: this.mixLufs, held: this.mixHeld, stems: this.mixStems, bare: this.mixBare }));
     },
 
     /** @param {Stretch} stretch */
@@ -48,7 +54,7 @@ export const mixControls = (view, session) => {
       if (this.isMixing || !session.state.clips.length) return;
       const id = crypto.randomUUID().replaceAll("-", "");
       await this.followMix(async () => (await view.ask("mix", (signal) => post(`${session.path}/mixes`, {
-        id, start: stretch.from, end: stretch.to, stems: this.mixStems, format: this.mixFormat,
+        id, start: stretch.from, end: stretch.to, stems: this.mixStems, bare: this.mixBare, format: this.mixFormat,
         lufs: this.mixLufs === "" ? null : Number(this.mixLufs), is_held: this.mixHeld,
       }, { signal, again: true })))?.job);
     },

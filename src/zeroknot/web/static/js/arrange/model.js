@@ -2,7 +2,7 @@
 /** What Arrange shows and what a drag in it means. Sums only. */
 
 import { bars, round } from "../format.js";
-import { barLine, barsBetween, beatOfBar, onGrid } from "../metre.js";
+import { barLine, barsBetween, beatOfBar, metreAt, onGrid } from "../metre.js";
 
 /** @typedef {import("../types.js").Clip} Clip */
 /** @typedef {import("../types.js").Strand} Strand */
@@ -30,12 +30,12 @@ export function modeAt(box, x) {
 /**
  * Where a clip is when it, or an edge of it, has been dragged by so many beats.
  * @param {Clip} clip @param {Mode} mode @param {number} by beats @param {string} track the one under the pointer
- * @param {ProjectState} state @param {boolean} isFree not on the grid
+ * @param {ProjectState} state @param {boolean} isFree not on the grid @param {number} [step] beats of the grid: Infinity for bars, 0 for none, pulses where none is given
  * @returns {Place}
  */
-export function dragged(clip, mode, by, track, state, isFree) {
+export function dragged(clip, mode, by, track, state, isFree, step) {
   /** @param {number} beat */
-  const settled = (beat) => (isFree ? Math.round(beat * UNSNAPPED) / UNSNAPPED : onGrid(state.metres, beat));
+  const settled = (beat) => (isFree || step === 0 ? Math.round(beat * UNSNAPPED) / UNSNAPPED : onGrid(state.metres, beat, step && gridStep(state, beat, step)));
   const { beat, beats, slip } = clip;
   const end = beat + beats;
   if (mode === "end") {
@@ -51,13 +51,20 @@ export function dragged(clip, mode, by, track, state, isFree) {
   return { beat: Math.max(0, settled(Math.max(0, beat + by))), beats, slip, track };
 }
 
-/** The intent that makes a clip lie like that; null where it lies so already. @param {Clip} clip @param {Place} place @param {Mode} mode @param {boolean} isCopy @returns {import("../types.js").Intent | null} */
-export function intentOf(clip, place, mode, isCopy) {
+/** Beats from line to line of the grid at a beat. @param {ProjectState} state @param {number} beat @param {number} [step] as of `dragged` */
+export function gridStep(state, beat, step) {
+  const metre = metreAt(state.metres, beat);
+  if (step === Infinity) return metre.beats_per_bar;
+  return step || metre.beats_per_pulse;
+}
+
+/** The intent that makes a clip lie like that; null where it lies so already. @param {Clip} clip @param {Place} place @param {Mode} mode @param {boolean} isCopy @param {boolean} [carries] lines go along @returns {import("../types.js").Intent | null} */
+export function intentOf(clip, place, mode, isCopy, carries = false) {
   const { beat, beats, slip, track } = place;
   if (mode === "move") {
     if (isCopy) return { kind: "copy_clips", clips: [clip.id], beat, track };
     const isSame = beat === clip.beat && track === clip.track;
-    return isSame ? null : { kind: "move_clips", moves: [{ clip: clip.id, beat, track }] };
+    return isSame ? null : { kind: carries ? "carry_clips" : "move_clips", moves: [{ clip: clip.id, beat, track }] };
   }
   if (beats === clip.beats && beat === clip.beat) return null;
   if (mode === "begin") return { kind: "change_clip", clip: clip.id, beat, slip, length: beats };
@@ -68,12 +75,12 @@ export function intentOf(clip, place, mode, isCopy) {
 
 /**
  * The intent that moves a clip, and those that are chosen with it as far.
- * @param {Clip} clip @param {Place} place @param {Map<string, Place>} along @param {boolean} isCopy @returns {import("../types.js").Intent}
+ * @param {Clip} clip @param {Place} place @param {Map<string, Place>} along @param {boolean} isCopy @param {boolean} [carries] lines go along @returns {import("../types.js").Intent}
  */
-export function manyMoved(clip, place, along, isCopy) {
+export function manyMoved(clip, place, along, isCopy, carries = false) {
   if (isCopy && along.size) return { kind: "copy_clips", clips: [clip.id, ...along.keys()], beat: Math.min(place.beat, ...[...along.values()].map((p) => p.beat)), track: null };
   const moves = [[clip.id, place], ...along].map(([id, at]) => ({ clip: /** @type {string} */ (id), beat: /** @type {Place} */ (at).beat, track: /** @type {Place} */ (at).track }));
-  return { kind: "move_clips", moves };
+  return { kind: carries ? "carry_clips" : "move_clips", moves };
 }
 
 /** What a drag says under the pointer. @param {Place} place @param {Mode} mode @param {ProjectState} state */
@@ -95,9 +102,10 @@ export function passesTo(clip, clips, songEnd) {
 /** How a screen reader reads a clip. @param {Clip} clip @param {Strand | undefined} strand @param {ProjectState} state */
 export function clipLabel(clip, strand, state) {
   const long = bars(round(barsBetween(state.metres, clip.beat, clip.beat + clip.beats), 2));
+  const phrase = state.phrases.find((p) => p.id === clip.phrase);
   const said = [
-    strand?.name ?? "", `${long} from ${clip.place}`, strand?.follows === false ? "in its own time" : "",
-    clip.trouble ? `silent: ${clip.trouble}` : "", clip.muted ? "muted" : "", `${clip.duration_ratio.toFixed(2)} times as long`, clip.strain_words ?? "",
+    clip.name ?? strand?.name ?? "", `${long} from ${clip.place}`, strand?.follows === false ? "in its own time" : "",
+    clip.trouble ? `silent: ${clip.trouble}` : "", clip.muted ? "muted" : "", clip.reverse ? "backwards" : "", phrase ? `of the phrase ${phrase.name}` : "", `${clip.duration_ratio.toFixed(2)} times as long`, clip.strain_words ?? "",
   ];
   return said.filter(Boolean).join(", ");
 }

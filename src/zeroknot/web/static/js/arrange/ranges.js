@@ -5,12 +5,14 @@ import { cycleOf } from "../cycle.js";
 import { barLine, nextBarLine } from "../metre.js";
 import { post } from "../net/api.js";
 
+/** Of which tracks: all that sound, the chosen one, those of the chosen clips. @typedef {"all" | "one" | "picked"} Which */
+
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app @param {import("../view.js").View} view */
 export const rangeControls = (session, app, view) => ({
   chosenTrack: "", // as the view has it
   /** @returns {string[]} */
   picks: () => [],
-  rangeSeam: "wrap", rangeOneTrack: false, rangeThrough: false, rangeText: "", rangeTrackText: "", isPrinting: false, rangePrinted: "", rangeSha: "",
+  rangeSeam: "wrap", rangeWhich: /** @type {Which} */ ("all"), hasPicked: false, rangeThrough: false, rangeText: "", rangeTrackText: "", isPrinting: false, rangePrinted: "", rangeSha: "",
 
   /** @returns {{from: number, to: number, said: string}} beats */
   rangeOf() {
@@ -28,6 +30,7 @@ export const rangeControls = (session, app, view) => ({
     const { from, to, said } = this.rangeOf();
     const [first, last] = [barLine(metres, from).bar, barLine(metres, Math.max(from, to - 1e-4)).bar];
     this.rangeText = clips.length ? `${first === last ? `Bar ${first}` : `Bars ${first}–${last}`}: ${said}` : "";
+    this.hasPicked = this.picks().length > 0;
     this.rangeTrackText = tracks.find((t) => t.id === this.chosenTrack)?.name ?? "";
   },
 
@@ -36,9 +39,17 @@ export const rangeControls = (session, app, view) => ({
     this.rangeSeam = seam;
   },
 
-  /** @param {boolean} one */
-  setRangeTracks(one) {
-    this.rangeOneTrack = one;
+  /** @param {Which} which */
+  setRangeTracks(which) {
+    this.rangeWhich = which;
+  },
+
+  /** Ids of the tracks that are meant; null for all. @returns {string[] | null} */
+  rangeTracks() {
+    const picks = new Set(this.picks());
+    const rows = new Set(session.state.clips.filter((c) => picks.has(c.id)).map((c) => c.track));
+    if (this.rangeWhich === "picked" && rows.size) return [...rows];
+    return this.rangeWhich === "one" ? [this.chosenTrack] : null;
   },
 
   async printRange() {
@@ -46,7 +57,7 @@ export const rangeControls = (session, app, view) => ({
     const { from, to } = this.rangeOf();
     this.isPrinting = true;
     const made = await view.ask("range", (signal) => post(`${session.path}/ranges`, {
-      start: from, end: to, tracks: this.rangeOneTrack ? [this.chosenTrack] : null, seam: this.rangeSeam, through: this.rangeThrough,
+      start: from, end: to, tracks: this.rangeTracks(), seam: this.rangeSeam, through: this.rangeThrough,
     }, { signal, again: true })); // the same stretch twice is one loop
     this.isPrinting = false;
     if (!made) return;

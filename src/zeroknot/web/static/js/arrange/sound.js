@@ -5,6 +5,7 @@
  */
 
 import { NEUTRAL } from "../engine/desk/strip.js";
+import { kept } from "../ui/kept.js";
 import { gesture } from "../ui/gesture.js";
 import { round } from "../format.js";
 import { View } from "../view.js";
@@ -25,7 +26,7 @@ const PLAIN = /** @type {any} */ ({ ...NEUTRAL, listens_to: null });
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const sound = (session, app) => () => {
   const view = new View(session, "Sound");
-  const loudness = new Loudness();
+  const [loudness, ofTrack] = [new Loudness(), new Loudness()];
   /** What is dragged, before it is kept. @type {Partial<Record<string, number>>} */
   let tried = {};
   let lookedAt = 0;
@@ -97,7 +98,7 @@ export const sound = (session, app) => () => {
       const track = state.tracks.find((t) => t.id === this.trackOf);
       this.sound = { ...PLAIN, ...(this.whose === "master" ? state.master_sound : track?.sound) };
       this.ofName = this.whose === "master" ? "the master" : this.whose === "space" ? "room and echo" : track?.name ?? "no track";
-      this.others = state.tracks.filter((t) => t.id !== this.trackOf).map(({ id, name }) => ({ id, name }));
+      this.others = kept(this.others, state.tracks.filter((t) => t.id !== this.trackOf).map(({ id, name }) => ({ id, name })));
       [this.room, this.ceiling] = [{ ...this.room, ...state.room }, state.ceiling_db];
       this.echo = { ...this.echo, ...state.echo };
       this.feedbackShown = round(100 * this.echo.feedback, 1);
@@ -122,7 +123,9 @@ export const sound = (session, app) => () => {
       const mixer = session.engine_?.mixer;
       if (!mixer || !this.isSoundOpen || now - lookedAt < LOOK_MS) return;
       lookedAt = now;
-      loudness.listen(mixer, session.engine_?.song.isPlaying ?? false);
+      const isPlaying = session.engine_?.song.isPlaying ?? false;
+      loudness.listen(mixer, isPlaying);
+      if (this.whose === "track" && this.trackOf) ofTrack.listen(mixer, isPlaying, this.trackOf);
       const down = mixer.down.get(this.soundId) ?? 0;
       this.reduction = down > 0.05 ? `−${down.toFixed(1)} dB` : "";
       this.reductionShare = Math.min(1, down / 24);
@@ -138,18 +141,18 @@ export const sound = (session, app) => () => {
         spectrum = null;
         spectra += 1;
       }
-      if (this.whose === "master") this.readLoudness();
+      if (this.isTrackOrMaster) this.readLoudness();
     },
 
     readLoudness() {
-      const read = loudness.read();
+      const read = (this.whose === "track" ? ofTrack : loudness).read();
       [this.momentary, this.shortTerm, this.integrated] = [read.momentary, read.shortTerm, read.integrated].map(lufsSaid);
       this.range = read.range > 0 ? `${read.range.toFixed(1)} LU` : "–";
       this.truePeak = Number.isFinite(read.truePeak) ? `${signed(read.truePeak)} dBTP` : "–";
     },
 
     beginLoudness() {
-      loudness.begin();
+      (this.whose === "track" ? ofTrack : loudness).begin();
       this.readLoudness();
     },
 

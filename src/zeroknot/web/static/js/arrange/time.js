@@ -4,6 +4,7 @@
 import { putFile } from "../net/api.js";
 import { bpm, round, typedNumber } from "../format.js";
 import { barLine, bpmAt } from "../metre.js";
+import { kept } from "../ui/kept.js";
 import { showAgain } from "../ui/fields.js";
 
 /** @param {import("../session.js").Session} session */
@@ -17,11 +18,11 @@ export const timeControls = (session) => ({
 
   showTime() {
     const { tempos, metres } = session.state;
-    this.tempos = tempos.map((t, i) => ({
+    this.tempos = kept(this.tempos, tempos.map((t, i) => ({
       ...t, shown: bpm(t.bpm), isFirst: i === 0, isLast: i === tempos.length - 1, isRamp: t.shape === "ramp",
       name: `Tempo at ${t.place}`, until: tempos[i + 1]?.place ?? "", bendShown: round(t.bend, 2),
-    }));
-    this.metres = metres.map((m) => ({ ...m, isFirst: m.bar === 1, name: `Metre from bar ${m.bar}` }));
+    })));
+    this.metres = kept(this.metres, metres.map((m) => ({ ...m, isFirst: m.bar === 1, name: `Metre from bar ${m.bar}` })));
     this.showAdd();
   },
 

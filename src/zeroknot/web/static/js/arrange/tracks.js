@@ -1,12 +1,15 @@
 // @ts-check
 /** The track and the master, in Arrange's side: name, level, mute, solo. */
 
+import { kept } from "../ui/kept.js";
+
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const trackControls = (session, app) => ({
   chosenTrack: "",
   trackName: "",
   trackLevel: 0,
   masterLevel: 0,
+  trackYarn: -1, trackUnder: "", otherTracks: /** @type {{id: string, name: string}[]} */ ([]),
 
   showTracks() {
     const { state } = session;
@@ -18,6 +21,9 @@ export const trackControls = (session, app) => ({
     const track = session.state.tracks.find((t) => t.id === this.chosenTrack);
     this.trackName = track?.name ?? "";
     this.trackLevel = track?.level_db ?? 0;
+    this.trackYarn = track?.yarn ?? -1;
+    this.trackUnder = track?.gives_way_to ?? "";
+    this.otherTracks = kept(this.otherTracks, session.state.tracks.filter((t) => t.id !== this.chosenTrack).map(({ id, name }) => ({ id, name })));
   },
 
   /** @param {string} id */
@@ -31,6 +37,16 @@ export const trackControls = (session, app) => ({
 
   removeTrack() {
     if (this.chosenTrack) void session.submit({ kind: "remove_track", track: this.chosenTrack });
+  },
+
+  /** @param {number} yarn −1: that of what lies on it */
+  colourTrack(yarn) {
+    void session.submit({ kind: "change_track", track: this.chosenTrack, yarn });
+  },
+
+  /** Silent where another plays. @param {string} other "" for none */
+  giveWay(other) {
+    void session.submit({ kind: "change_track", track: this.chosenTrack, gives_way_to: other });
   },
 
   /** @param {1 | -1} by */

@@ -89,4 +89,4 @@ export function coiledEvents(sheet, { slot, from }) {
 
 /** What makes an event the same event. @param {SheetEvent} e */
 const keyOf = (e) =>
-  `${e.id} ${e.track} ${e.digest} ${e.at} ${e.start} ${e.frames} ${e.gain} ${e.fade_in} ${e.fade_out}`;
+  `${e.id} ${e.track} ${e.digest} ${e.at} ${e.start} ${e.frames} ${e.gain} ${e.fade_in} ${e.fade_out} ${e.shape}`;

@@ -12,6 +12,7 @@ import { BLOCK_FRAMES } from "./schedule.js";
 export const HAND_TRACK = "hand";
 export const COIL_TRACK = "coil";
 const COIL_GAIN = 10 ** (-6 / 20); // a new track's
+const WITH_SENDS = ["level_db", "muted", "pan"];
 const RAMP_SECONDS = 0.01;
 const MOST_TRACKS = 128; // as in document/edits/track.py
 const HELD_SECONDS = 1.5;
@@ -58,6 +59,8 @@ export class Mixer {
     this.masterMeter = new Meter();
     /** What was read of the whole: powers of tenths of a second, and its true peak. @type {((read: {powers: number[], peak: number}) => void) | null} */
     this.onRead = null;
+    /** The same of the track that is looked at. @type {((read: {id: string, powers: number[], peak: number}) => void) | null} */
+    this.onTrackRead = null;
     /** @type {Map<string, Track>} */
     this.tracks = new Map();
     this.rest = new Fader(stereoGain(context, 1));
@@ -231,6 +234,8 @@ export class Mixer {
   /** While something of a track is dragged. @param {string} id @param {string} name @param {number} value */
   hear(id, name, value) {
     this.tell("desk", { kind: "hear", id, name, value });
+    // What its slices send is as loud as it is.
+    if (WITH_SENDS.includes(name)) for (const bus of ["room", "echo"]) this.tell("desk", { kind: "hear", id: `${id}>${bus}`, name, value });
   }
 
   /** @param {string} name @param {number} value */
@@ -240,7 +245,7 @@ export class Mixer {
 
   /** What is held of a track or the master is let go: it is where its line is. @param {string} id */
   letGo(id) {
-    this.tell("desk", { kind: "let", id });
+    for (const own of [id, `${id}>room`, `${id}>echo`]) this.tell("desk", { kind: "let", id: own });
     this.tell("master", { kind: "let" });
   }
 
@@ -254,9 +259,10 @@ export class Mixer {
     this.tell("desk", { kind: "look", id });
   }
 
-  /** @param {{number?: number, peaks?: [string, [number, number]][], down?: [string, number][]}} told */
-  heardOfDesk({ number, peaks, down }) {
+  /** @param {{number?: number, peaks?: [string, [number, number]][], down?: [string, number][], read?: {id: string, powers: number[], peak: number} | null}} told */
+  heardOfDesk({ number, peaks, down, read }) {
     if (number !== undefined) return this.answered(number);
+    if (read) this.onTrackRead?.(read);
     const now = this.context.currentTime;
     const heard = new Map(peaks);
     for (const [id, { meter }] of this.tracks) meter.feed(heard.get(id) ?? [0, 0], now);

@@ -77,6 +77,10 @@ export class Pads {
       source.connect(new BiquadFilterNode(context, { type: "lowpass", frequency })).connect(gain);
     } else source.connect(gain);
     gain.connect(mixer.hand.node);
+    // What it sends to the room and the echo, beside what is heard of it.
+    for (const [bus, db] of known?.sends[piece] ?? []) {
+      gain.connect(new GainNode(context, { gain: 10 ** (db / 20) })).connect(mixer.input(`hand>${bus}`));
+    }
     source.start(at, (start + skipped) / buffer.sampleRate, (frames - skipped) / buffer.sampleRate);
     this.delays = [...this.delays.slice(1 - MOST_DELAYS), performance.now() - stamp];
     const struck = { pad, group, source, gain };

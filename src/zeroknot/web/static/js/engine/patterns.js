@@ -18,7 +18,7 @@ export const AS_THEY_ARE = Object.freeze({ recorded: 1, fitted: 1, against: 1 })
 
 /** @param {Partial<SheetEvent> & {digest: string, at: number, start: number, frames: number}} given @returns {SheetEvent} */
 function event(given) {
-  return { id: "hand", track: "hand", strand: "hand", gain: 1, fade_in: 0, fade_out: 0, ...given };
+  return { id: "hand", track: "hand", strand: "hand", gain: 1, fade_in: 0, fade_out: 0, shape: [], ...given };
 }
 
 /** One round of a way of hearing. @param {HandSheet} sheet @param {Way} way @param {Gains} gains @returns {Pattern} */

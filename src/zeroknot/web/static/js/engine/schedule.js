@@ -9,19 +9,30 @@ export const BLOCK_FRAMES = 16384;
 export const frame = (x) => Math.floor(x + 0.5);
 
 /**
- * The fades of an event between two of its frames, as corners of a line: [frame, value].
+ * The shape of an event, or its fades, between two of its frames, as corners of a line: [frame, value].
  * @param {SheetEvent} event @param {number} from @param {number} to
  * @returns {[number, number][]}
  */
 export function envelope(event, from, to) {
-  /** @param {number} x */
-  const value = (x) => {
-    const rise = event.fade_in ? Math.min(1, Math.max(0, x / event.fade_in)) : 1;
-    const fall = event.fade_out ? Math.min(1, Math.max(0, (event.frames - x) / event.fade_out)) : 1;
-    return rise * fall;
-  };
-  const corners = [event.fade_in, event.frames - event.fade_out].filter((x) => x > from && x < to);
-  return [from, ...corners, to].map((x) => [x, value(x)]);
+  const line = event.shape?.length ? event.shape : fades(event);
+  const inside = line.filter(([x]) => x > from && x < to);
+  return [[from, levelOn(line, from)], ...inside, [to, levelOn(line, to)]];
+}
+
+/** @param {SheetEvent} event @returns {[number, number][]} */
+function fades({ frames, fade_in: rise, fade_out: fall }) {
+  /** @type {[number, number][]} */
+  const corners = rise ? [[0, 0], [rise, 1]] : [[0, 1]];
+  return fall ? [...corners, [frames - fall, 1], [frames, 0]] : corners;
+}
+
+/** Where a line of corners is at a frame; level outside. @param {readonly [number, number][]} line @param {number} x */
+function levelOn(line, x) {
+  const after = line.findIndex(([at]) => at > x);
+  if (after === 0) return line[0][1];
+  if (after < 0) return line[line.length - 1][1];
+  const [[a, low], [b, high]] = [line[after - 1], line[after]];
+  return low + ((high - low) * (x - a)) / (b - a);
 }
 
 /**

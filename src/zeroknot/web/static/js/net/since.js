@@ -13,8 +13,8 @@
 export function stateWith(state, said) {
   if (!("since" in said)) return said;
   if (said.since !== state.token) return null;
-  const { since, grooves, strands, clips, ...head } = said;
-  return { ...head, grooves: grooves ?? state.grooves, strands: partsWith(state.strands, strands), clips: partsWith(state.clips, clips) };
+  const { since, grooves, tracks, strands, clips, ...head } = said;
+  return { ...head, grooves: grooves ?? state.grooves, tracks: partsWith(state.tracks, tracks), strands: partsWith(state.strands, strands), clips: partsWith(state.clips, clips) };
 }
 
 /** @param {Sheet | null} sheet @param {Sheet | SheetChange} said @returns {Sheet | null} null where it is of a sheet that is not here */

@@ -33,6 +33,8 @@ export class Shared {
     /** The one that others are compared with. */
     this.marked = "";
     this.tree = treeOf([], this.folded);
+    /** What was asked last. @type {Promise<boolean>} */
+    this.asked = Promise.resolve(false);
     /** How each that was grown fits what plays. @type {Map<string, import("api").Rank>} */
     this.ranks = new Map();
     /** @type {"grown" | "fit" | "unlike"} */
@@ -53,8 +55,20 @@ export class Shared {
     return this.members.find((m) => m.id === this.focused) ?? null;
   }
 
-  /** The family as it is now; false where nobody answers. */
+  /** The family as it is now; false where nobody answers. Asked anew meanwhile, by whomever, that answer counts. */
   async ask() {
+    let asked = this.askNow();
+    this.asked = asked;
+    let found = await asked;
+    while (!found && this.asked !== asked) {
+      asked = this.asked;
+      found = await asked;
+    }
+    return found;
+  }
+
+  /** @returns {Promise<boolean>} */
+  async askNow() {
     // By a loop, which stays, whatever of what was grown is dropped or undone.
     const of = this.root;
     const found = await this.view.ask("family", (signal) => getJson(`${this.path}/family/${of}`, signal));

@@ -19,7 +19,7 @@ const [LOWEST_HZ, HIGHEST_HZ, STEPS_AN_OCTAVE] = [20, 20_000, 12];
 export const pieces = (shared) => section(shared.whole, {
   pieceTitle: "All slices", pieceAbout: "", edgeText: "", pieceName: "", pieceLevel: 0, piecePan: 0, pieceShift: 0, pieceFadeIn: 0, pieceFadeOut: 0,
   pieceLength: "laid", shape: { ...UNSHAPED }, pieceReversed: false, pieceMuted: false, pieceRings: false, pieceHeld: false, anyHeld: false, isOne: false, canJoin: false,
-  pieceSway: 0, pieceSwayBeats: 4, pieceMethod: "", pieceChoke: 0, piecePad: "", isBorrowed: false,
+  pieceSway: 0, pieceSwayBeats: 4, pieceRoom: -60, pieceEcho: -60, pieceMethod: "", pieceChoke: 0, piecePad: "", isBorrowed: false,
 
   showPieces() {
     const { facts } = shared;
@@ -36,6 +36,8 @@ export const pieces = (shared) => section(shared.whole, {
     this.pieceLevel = round(common(meant.map((p) => p.gain_db), 0), 2);
     this.piecePan = round(100 * common(meant.map((p) => p.pan), 0), 1);
     this.pieceSway = round(100 * common(meant.map((p) => p.sway), 0), 1);
+    this.pieceRoom = common(meant.map((p) => p.room_db), -60);
+    this.pieceEcho = common(meant.map((p) => p.echo_db), -60);
     this.pieceSwayBeats = common(meant.map((p) => p.sway_beats), 4);
     this.pieceMethod = common(meant.map((p) => p.method), "-");
     this.pieceChoke = common(meant.map((p) => p.choke), -1);

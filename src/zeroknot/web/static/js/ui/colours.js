@@ -14,10 +14,11 @@ export function palette() {
   const style = getComputedStyle(document.documentElement);
   /** @param {string} name */
   const of = (name) => style.getPropertyValue(`--${name}`).trim();
+  const yarns = Array.from({ length: YARNS }, (_, i) => of(`yarn-${i}`));
   return {
     paper: of("paper"), panel: of("panel"), line: of("line"), ink: of("ink"), quiet: of("quiet"),
     indigo: of("indigo"), madder: of("madder"), verdigris: of("verdigris"), ochre: of("ochre"),
-    yarn: (/** @type {number} */ n) => of(`yarn-${n % YARNS}`),
+    yarn: (/** @type {number} */ n) => yarns[n % YARNS],
   };
 }
 

@@ -15,6 +15,7 @@ const SHOWN = {
   db, st: semitones, percent: (v) => `${round(v, 0)} %`, ms: (v) => `${round(v, 0)} ms`, ms1: (v) => `${round(v, v < 10 ? 1 : 0)} ms`, number: (v) => String(round(v, 2)),
   level: (v) => `${v < 0 ? "−" : ""}${Math.abs(v).toFixed(1)} dB`, ratio: (v) => `${round(v, 1)} : 1`, q: (v) => `Q ${round(v, 2)}`,
   hz: (v) => (v < 1000 ? `${round(v, 0)} Hz` : `${round(v / 1000, 2)} kHz`),
+  share: (v) => `${round(v * 100, 0)} %`,
   pan: (v) => (Math.abs(v) < 0.005 ? "middle" : `${v < 0 ? "L" : "R"} ${round(Math.abs(v) * 100, 0)}`),
 };
 /** @param {string} unit @param {number} value */

@@ -47,7 +47,7 @@ export const ratioFor = (width, height, ratio) => Math.min(ratio, LONGEST_SIDE /
 /** @typedef {{looks: () => unknown, draw: (c: CanvasRenderingContext2D, sheet: Sheet) => void}} Layer looks: what it shows, as anything that JSON can tell apart */
 
 /** A canvas as it is on the page now; null where it is not to be seen. @param {HTMLCanvasElement} canvas */
-function sheetOf(canvas) {
+export function sheetOf(canvas) {
   const { clientWidth: width, clientHeight: height } = canvas;
   if (!width || !height) return null;
   const ratio = ratioFor(width, height, window.devicePixelRatio || 1);
@@ -55,7 +55,7 @@ function sheetOf(canvas) {
 }
 
 /** A canvas sized and cleared, in CSS pixels. @param {HTMLCanvasElement} canvas @param {{width: number, height: number, ratio: number}} sheet */
-function cleared(canvas, { width, height, ratio }) {
+export function cleared(canvas, { width, height, ratio }) {
   const [w, h] = [Math.round(width * ratio), Math.round(height * ratio)];
   if (canvas.width !== w || canvas.height !== h) [canvas.width, canvas.height] = [w, h];
   const c = /** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d"));

@@ -47,10 +47,17 @@ export function extremes(peaks, from, to) {
 
 /** Largest absolute value. @param {Peaks} peaks */
 export function loudest(peaks) {
-  let most = 0;
-  for (const value of peaks.values) most = Math.max(most, Math.abs(value));
+  let most = loudestOf.get(peaks);
+  if (most === undefined) {
+    most = 0;
+    for (const value of peaks.values) most = Math.max(most, Math.abs(value));
+    loudestOf.set(peaks, most);
+  }
   return most || 1;
 }
+
+/** Asked for every clip in every picture. @type {WeakMap<Peaks, number>} */
+const loudestOf = new WeakMap();
 
 /**
  * Draw a waveform: for every pixel the extremes between two frames.

@@ -1,47 +1,59 @@
 // @ts-check
 /** Arrange: tracks and their clips; place, move, copy, repeat, trim, remove; levels and mutes. */
 
-import { drawArrange } from "../arrange/draw.js";
+import { drawArrange, drawRuler, RULER } from "../arrange/draw.js";
 import { arrangeKeys } from "../arrange/keys.js";
-import { beatsShown, clipLabel, dragged, intentOf, LEAST_BEATS, manyMoved, modeAt, placeSaid } from "../arrange/model.js";
+import { ClipButtons } from "../arrange/clip-buttons.js";
+import { clipboardControls } from "../arrange/clipboard.js";
+import { dragControls } from "../arrange/dragging.js";
+import { gridControls } from "../arrange/grid.js";
+import { beatsShown, dragged, gridStep, intentOf, LEAST_BEATS, manyMoved } from "../arrange/model.js";
 import { manyControls } from "../arrange/many.js";
 import { mixControls } from "../arrange/mixing.js";
 import { rangeControls } from "../arrange/ranges.js";
+import { phraseControls } from "../arrange/phrases.js";
+import { Rings } from "../arrange/rings.js";
+import { shapeControls } from "../arrange/shaping.js";
 import { timeControls } from "../arrange/time.js";
 import { trackControls } from "../arrange/tracks.js";
 import { tryControls } from "../arrange/trying.js";
 import { bars, round } from "../format.js";
-import { barLine, barsBetween, metreAt } from "../metre.js";
-import { token, yarnColour } from "../ui/colours.js";
-import { gesture } from "../ui/gesture.js";
-import { sayAt } from "../ui/ghost.js";
+import { barLine, barsBetween } from "../metre.js";
+import { token } from "../ui/colours.js";
+import { scrolledPicture } from "../ui/scrolled.js";
 import { sourcePeaks } from "../ui/waves.js";
 import { View } from "../view.js";
 import { setCycle } from "../cycle.js";
 
 /** @typedef {import("../types.js").Clip} Clip */
-/** @typedef {import("../arrange/model.js").Mode} Mode */
-/** @typedef {import("../arrange/model.js").Place} Place */
 
 const HEAD = 140;
 const ZOOM_KEY = "zeroknot.arrange.beat";
+const ZOOM_MS = 90; // after which what was brought closer stands
+const SEEN_STEP = 200; // pixels of scrolling after which it is looked which clips are to be seen
 const [WIDEST, CLOSEST] = [1.5, 200]; // pixels a beat
 const LONG_SECONDS = 60; // from which on a recording is drawn from coarser peaks
-const CURSORS = /** @type {Record<Mode, string>} */ ({ move: "grab", begin: "w-resize", end: "e-resize" });
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app */
 export const arrange = (session, app) => () => {
   const view = new View(session, "Arrange");
   let perBeat = Number(localStorage.getItem(ZOOM_KEY)) || 12;
-  /** What is dragged, where it would lie, and where those that are chosen with it would. @type {{clip: Clip, place: Place, along: Map<string, Place>} | null} */
-  let drag = null;
   /** @type {Map<string, import("../ui/waves.js").Peaks>} */
   const peaks = new Map();
   /** @type {import("../arrange/draw.js").Lane[]} */
   let lanes = [];
+  const rings = new Rings();
+  /** @type {ClipButtons | null} */
+  let buttons = null;
   let looks = 0; // rises when what is drawn changes in a way that nothing else tells
   const strandOf = (/** @type {string} */ id) => session.state.strands.find((s) => s.id === id);
   const fieldBox = () => /** @type {HTMLElement} */ (document.getElementById("field"));
+
+  /** How far it is scrolled while it is brought closer: rows and buttons follow when that is over. @type {{x: number, timer: number} | null} */
+  let zooming = null;
+  const place = () => ({ x: Math.round(zooming?.x ?? fieldBox().scrollLeft), y: Math.round(fieldBox().scrollTop) });
+  /** Beats of the grid; undefined for pulses. @type {() => number | undefined} */
+  let step = () => undefined;
 
   return {
     /** @type {any[]} */
@@ -49,6 +61,11 @@ export const arrange = (session, app) => () => {
     clipName: "", clipPlace: "", clipLength: "", clipGain: 0, clipShift: 0, clipMuted: false, clipPasses: "", clipShared: false, clipTrouble: "",
     lengthText: "",
     isEmpty: false,
+    ...dragControls(view, session, { perBeat: () => perBeat, step: () => step() }),
+    ...gridControls(),
+    ...shapeControls(view, session),
+    ...phraseControls(view, session),
+    ...clipboardControls(view, session),
     ...tryControls(view, session),
     ...rangeControls(session, app, view),
     ...manyControls(view, session),
@@ -58,8 +75,11 @@ export const arrange = (session, app) => () => {
 
     init() {
       const field = fieldBox();
+      step = () => this.gridBeats();
       app.laneBeat = (clientX) => this.beatAt(clientX);
       app.lanePerBeat = () => perBeat;
+      app.laneScroll = () => place().x;
+      view.scope.on(field, "pointerdown", () => this.settleZoom(), { capture: true });
       view.watch(() => this.show());
       view.keys(arrangeKeys(this));
       void this.resumeMix();
@@ -71,12 +91,26 @@ export const arrange = (session, app) => () => {
       view.scope.onResize(field, () => this.layOut());
       view.scope.onResize(/** @type {HTMLElement} */ (document.getElementById("lanes")), () => this.layOut());
       const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("grid"));
-      view.picture(canvas, () => [
-        session.state.moves, perBeat, field.scrollLeft, field.scrollTop, this.chosen, this.others.length, drag?.place, peaks.size, looks,
-      ], (c, sheet) => drawArrange(c, sheet, {
-        state: session.state, perBeat, head: HEAD, scrollX: field.scrollLeft, scrollY: field.scrollTop, lanes,
-        shown: this.shownClips(), chosen: new Set(this.picks()), peaks, strands: new Map(session.state.strands.map((s) => [s.id, s])),
+      const scene = () => ({
+        state: session.state, perBeat, head: HEAD, scrollX: place().x, scrollY: place().y, isRough: zooming !== null, lanes, shown: this.shownClips(), chosen: new Set(this.picks()), peaks, rings,
+        showsGain: this.showsGain, strands: new Map(session.state.strands.map((s) => [s.id, s])), phrases: new Map(session.state.phrases.map((p) => [p.id, p])),
+      });
+      view.scope.add(scrolledPicture(canvas, {
+        looks: () => [session.state.moves, perBeat, zooming !== null, this.chosen, this.others.length, this.isDragging(), peaks.size, looks, rings.count, this.showsGain],
+        place,
+        body: ({ width, height }) => ({ left: HEAD, top: RULER, right: width, bottom: height }),
+        draw: (c, sheet, region) => drawArrange(c, sheet, scene(), region),
+        still: (c, sheet) => drawRuler(c, sheet, scene()),
       }));
+      buttons = new ClipButtons(/** @type {HTMLElement} */ (document.getElementById("lanes")), () => session.state, {
+        grab: (event, id) => this.grab(event, id), hover: (event) => this.hover(event), choose: (id) => this.choose(id), twice: (event, id) => this.twice(event, id),
+      });
+      let seen = "";
+      view.eachFrame(() => {
+        const now = `${Math.round(field.scrollLeft / SEEN_STEP)} ${Math.round(field.scrollTop / SEEN_STEP)}`;
+        if (now !== seen) this.showButtons();
+        seen = now;
+      });
       view.eachFrame(() => this.movePlayhead());
       view.eachFrame(() => this.showAdd());
       view.eachFrame(() => this.showBars());
@@ -90,37 +124,46 @@ export const arrange = (session, app) => () => {
     show() {
       const { state } = session;
       this.isEmpty = state.tracks.length === 0;
-      this.tracks = state.tracks.map((t) => {
-        const own = state.clips.filter((c) => c.track === t.id).sort((a, b) => a.beat - b.beat);
-        return { ...t, yarn: strandOf(own[0]?.strand ?? "")?.yarn ?? 0, clips: own.map((c) => this.shownClip(c)) };
-      });
+      const isOther = this.showRows() || JSON.stringify(this.sections) !== JSON.stringify(state.sections);
+      const was = this.chosen;
       [this.chosen = "", ...this.others] = this.picks();
+      // What was chosen went, as by an undo: keys act on what is focused.
+      if (was && !this.chosen) this.chosen = document.activeElement?.getAttribute("data-clip") ?? "";
       const last = barsBetween(state.metres, 0, state.end_beat);
       this.lengthText = state.clips.length ? bars(round(last, 2)) : "nothing placed yet";
       this.showTracks();
       this.showSide();
       this.showTime();
       this.loadPeaks();
-      queueMicrotask(() => this.layOut());
+      queueMicrotask(() => (isOther ? this.layOut() : this.redraw()));
     },
 
-    /** @param {Clip} c */
-    shownClip(c) {
-      const strand = strandOf(c.strand);
-      return {
-        ...c,
-        name: strand?.name ?? "",
-        ringPath: `/api/loops/${strand?.loop}/ring.png?yarn=${strand?.yarn ?? 0}&start=${strand?.zero_s}&end=${strand?.end_s}`,
-        label: clipLabel(c, strand, session.state),
-        pressed: String(this.isPicked(c.id)),
-      };
+    /** What lies on the rows is other; these are as they were. */
+    redraw() {
+      if (view.isOver) return;
+      this.widen();
+      this.showButtons();
+      looks += 1;
     },
 
-    /** Clips as they lie, the dragged one where it is dragged to. */
-    shownClips() {
-      return session.state.clips.map((c) => {
-        const place = drag?.clip.id === c.id ? drag.place : drag?.along.get(c.id);
-        return place ? { ...c, ...place } : c;
+    /** Heads of tracks; those that are as they were stay the same objects, and nothing of them is looked at again. */
+    showRows() {
+      /** @type {Map<string, Clip>} */
+      const first = new Map();
+      for (const c of session.state.clips) if (c.beat < (first.get(c.track)?.beat ?? Infinity)) first.set(c.track, c);
+      const rows = session.state.tracks.map(({ id, name, muted, solo, yarn }) => ({ id, name, muted, solo, yarn: yarn ?? strandOf(first.get(id)?.strand ?? "")?.yarn ?? 0 }));
+      const isOther = JSON.stringify(rows) !== JSON.stringify(this.tracks);
+      if (isOther) this.tracks = rows;
+      return isOther;
+    },
+
+    /** Buttons of the clips that are to be seen. */
+    showButtons() {
+      const field = fieldBox();
+      const focused = document.activeElement?.getAttribute("data-clip");
+      buttons?.show({
+        clips: this.shownClips(), lanes, perBeat, left: field.scrollLeft, top: field.scrollTop, width: field.clientWidth, height: field.clientHeight,
+        stays: new Set(focused ? [focused] : []), chosen: (id) => this.isPicked(id),
       });
     },
 
@@ -135,8 +178,9 @@ export const arrange = (session, app) => () => {
       this.showTrack();
       this.showRange();
       this.showPicked();
+      this.showPhrase();
       if (!clip) return;
-      this.clipName = strandOf(clip.strand)?.name ?? "";
+      this.clipName = clip.name ?? strandOf(clip.strand)?.name ?? "";
       this.clipPlace = clip.place;
       this.clipLength = bars(round(barsBetween(state.metres, clip.beat, clip.beat + clip.beats), 2));
       this.clipPasses = clip.is_whole ? `${clip.passes} ×` : "trimmed";
@@ -144,7 +188,7 @@ export const arrange = (session, app) => () => {
       this.clipGain = clip.gain_db;
       this.clipShift = clip.shift;
       this.clipOpens = strandOf(clip.strand)?.opens ?? false;
-      [this.clipFadeIn, this.clipFadeOut] = [clip.fade_in_ms, clip.fade_out_ms];
+      this.showShape(clip);
       this.clipMuted = clip.muted;
       this.clipShared = state.clips.some((c) => c.id !== clip.id && c.strand === clip.strand);
     },
@@ -165,28 +209,27 @@ export const arrange = (session, app) => () => {
       const box = document.getElementById("lanes");
       if (!box || view.isOver) return;
       box.style.setProperty("--field", `${fieldBox().clientWidth}px`);
-      box.style.width = `${HEAD + Math.ceil(beatsShown(session.state) * perBeat)}px`;
-      const shown = new Map(this.shownClips().map((c) => [c.id, c]));
-      for (const element of box.querySelectorAll("[data-clip]")) {
-        const clip = shown.get(element.getAttribute("data-clip") ?? "");
-        if (!clip || !(element instanceof HTMLElement)) continue;
-        element.style.left = `${clip.beat * perBeat}px`;
-        element.style.width = `${Math.max(8, clip.beats * perBeat - 2)}px`;
-        element.style.setProperty("--yarn", yarnColour(strandOf(clip.strand)?.yarn ?? 0));
-      }
-      for (const element of box.querySelectorAll("[data-track-yarn]")) {
-        if (element instanceof HTMLElement) element.style.background = token(`yarn-${element.dataset.trackYarn}`);
+      this.widen();
+      for (const element of document.querySelectorAll("[data-track-yarn], [data-dye]")) {
+        if (element instanceof HTMLElement) element.style.background = token(`yarn-${element.dataset.trackYarn ?? element.dataset.dye}`);
       }
       lanes = [...box.querySelectorAll("[data-lane]")].map((lane) => ({
         id: lane.getAttribute("data-lane") ?? "", top: box.offsetTop + /** @type {HTMLElement} */ (lane).offsetTop, height: lane.querySelector(".clips")?.clientHeight ?? 0,
       }));
+      this.showButtons();
       looks += 1;
+    },
+
+    /** As wide as the song is. */
+    widen() {
+      const box = document.getElementById("lanes");
+      if (box) box.style.width = `${HEAD + Math.ceil(beatsShown(session.state) * perBeat)}px`;
     },
 
     movePlayhead() {
       const line = document.getElementById("playhead");
       if (!line) return;
-      const x = HEAD + Math.max(0, session.beat()) * perBeat - fieldBox().scrollLeft;
+      const x = HEAD + Math.max(0, session.beat()) * perBeat - place().x;
       line.style.transform = `translateX(${x}px)`;
       line.hidden = x < HEAD;
     },
@@ -195,17 +238,30 @@ export const arrange = (session, app) => () => {
     zoom(times, clientX) {
       const field = fieldBox();
       const x = (clientX ?? field.getBoundingClientRect().left + (field.clientWidth + HEAD) / 2) - field.getBoundingClientRect().left - HEAD;
-      const beat = (field.scrollLeft + x) / perBeat;
+      const beat = (place().x + x) / perBeat;
       perBeat = Math.max(WIDEST, Math.min(CLOSEST, perBeat * times));
+      const most = HEAD + beatsShown(session.state) * perBeat - field.clientWidth;
+      clearTimeout(zooming?.timer);
+      zooming = { x: Math.max(0, Math.min(most, beat * perBeat - x)), timer: window.setTimeout(() => this.settleZoom(), ZOOM_MS) };
+    },
+
+    /** Rows and buttons are as close as what is drawn. */
+    settleZoom() {
+      if (!zooming) return;
+      const { x, timer } = zooming;
+      clearTimeout(timer);
+      zooming = null;
       localStorage.setItem(ZOOM_KEY, String(perBeat));
-      this.layOut();
-      field.scrollLeft = beat * perBeat - x;
+      if (view.isOver) return;
+      this.widen();
+      fieldBox().scrollLeft = x;
+      this.showButtons();
     },
 
     /** @param {number} clientX */
     beatAt(clientX) {
       const field = fieldBox();
-      return Math.max(0, (clientX - field.getBoundingClientRect().left - HEAD + field.scrollLeft) / perBeat);
+      return Math.max(0, (clientX - field.getBoundingClientRect().left - HEAD + place().x) / perBeat);
     },
 
     /** @param {PointerEvent} event */
@@ -219,22 +275,31 @@ export const arrange = (session, app) => () => {
     /** @param {string} id */
     choose(id) {
       if (id !== this.chosen) this.keepTried();
-      // One of those that are chosen: they stay, it is the first of them.
-      this.others = this.isPicked(id) ? this.picks().filter((one) => one !== id) : [];
+      // One of those that are chosen: they stay, it is the first of them. Else its phrase is chosen with it.
+      const all = this.isPicked(id) ? this.picks() : id ? this.withPhrase(id) : [];
+      this.others = all.filter((one) => one !== id);
       this.chosen = id;
+      this.showChosen();
+    },
+
+    /** It alone, whatever it belongs to. @param {string} id */
+    chooseOne(id) {
+      [this.chosen, this.others] = [id, []];
       this.showChosen();
     },
 
     /** Beside those that are chosen, or no more. @param {string} id */
     chooseToo(id) {
       const picks = this.picks();
-      const left = picks.includes(id) ? picks.filter((one) => one !== id) : [id, ...picks];
+      const meant = this.withPhrase(id);
+      const rest = picks.filter((one) => !meant.includes(one));
+      const left = picks.includes(id) ? rest : [...meant, ...rest];
       [this.chosen = "", ...this.others] = left;
       this.showChosen();
     },
 
     showChosen() {
-      for (const track of this.tracks) for (const c of track.clips) c.pressed = String(this.isPicked(c.id));
+      buttons?.press((id) => this.isPicked(id));
       this.showSide();
     },
 
@@ -244,70 +309,21 @@ export const arrange = (session, app) => () => {
       this.choose("");
     },
 
-    /** The pointer says what a press there will do. @param {PointerEvent} event */
-    hover(event) {
-      const element = /** @type {HTMLElement} */ (event.currentTarget);
-      if (!drag) element.style.cursor = CURSORS[modeAt(element.getBoundingClientRect(), event.clientX)];
-    },
-
-    /** @param {PointerEvent} event @param {string} id */
-    grab(event, id) {
-      const clip = session.state.clips.find((c) => c.id === id);
-      if (event.button !== 0 || !clip) return;
-      if (event.shiftKey) return this.chooseToo(id);
-      this.choose(id);
-      const element = /** @type {HTMLElement} */ (event.currentTarget);
-      const mode = modeAt(element.getBoundingClientRect(), event.clientX);
-      gesture(event, {
-        moved: (move) => {
-          const track = mode === "move" ? laneUnder(move.x, move.y) ?? clip.track : clip.track;
-          const place = dragged(clip, mode, move.dx / perBeat, track, session.state, move.alt);
-          drag = { clip, place, along: mode === "move" ? this.along(clip, place) : new Map() };
-          sayAt(move, placeSaid(place, mode, session.state));
-          this.markTarget(track === clip.track ? null : track);
-          this.layOut();
-        },
-        done: ({ ctrl }) => {
-          const asked = drag && (drag.along.size ? manyMoved(clip, drag.place, drag.along, ctrl) : intentOf(clip, drag.place, mode, ctrl));
-          // It lies where it was dropped until the answer is there.
-          if (asked) void view.intent(asked).finally(() => this.letDragGo());
-          else this.letDragGo();
-        },
-        ended: (isDone) => {
-          sayAt(null, "");
-          this.markTarget(null);
-          if (!isDone) this.letDragGo();
-        },
-      });
-    },
-
-    letDragGo() {
-      drag = null;
-      if (!view.isOver) this.show();
-    },
-
-    /** @param {string | null} track */
-    markTarget(track) {
-      for (const row of document.querySelectorAll("[data-lane]")) {
-        row.classList.toggle("target", row.getAttribute("data-lane") === track);
-      }
-    },
-
     /** @param {number} pulses @param {boolean} isFine */
     async nudge(pulses, isFine) {
       const clip = await this.settled();
       if (!clip) return;
-      const pulse = metreAt(session.state.metres, clip.beat).beats_per_pulse;
-      const beat = Math.max(0, clip.beat + pulses * (isFine ? pulse / 16 : pulse));
+      const way = gridStep(session.state, clip.beat, step());
+      const beat = Math.max(0, clip.beat + pulses * (isFine ? way / 16 : way));
       const place = { ...clip, beat };
-      void view.intent(manyMoved(clip, place, this.along(clip, place), false));
+      void view.intent(manyMoved(clip, place, this.along(clip, place), false, this.carries));
     },
 
     /** @param {"begin" | "end"} edge @param {number} pulses */
     async trim(edge, pulses) {
       const clip = await this.settled();
       if (!clip) return;
-      const by = pulses * metreAt(session.state.metres, clip.beat).beats_per_pulse;
+      const by = pulses * gridStep(session.state, clip.beat, step());
       if (edge === "end" && clip.beats + by < LEAST_BEATS) return;
       const place = dragged(clip, edge, by, clip.track, session.state, true);
       const asked = intentOf(clip, place, edge, false);
@@ -321,7 +337,7 @@ export const arrange = (session, app) => () => {
       const track = session.state.tracks[at + by];
       if (!clip || !track) return;
       const place = { ...clip, track: track.id };
-      void view.intent(manyMoved(clip, place, this.along(clip, place), false));
+      void view.intent(manyMoved(clip, place, this.along(clip, place), false, this.carries));
     },
 
     /** The chosen clip once all that was asked before is done: it may choose another. */
@@ -340,7 +356,7 @@ export const arrange = (session, app) => () => {
       [this.chosen, this.others] = [made.id, more.map((c) => c.id)];
       this.showChosen();
       // What keys act on next is what is focused.
-      requestAnimationFrame(() => /** @type {HTMLElement | null} */ (document.querySelector(`[data-clip="${made.id}"]`))?.focus());
+      requestAnimationFrame(() => buttons?.focus(made.id));
     },
 
     /** @param {number} by */
@@ -382,9 +398,3 @@ export const arrange = (session, app) => () => {
     },
   };
 };
-
-/** The track under a point. @param {number} x @param {number} y */
-function laneUnder(x, y) {
-  const lane = document.elementsFromPoint(x, y).map((e) => e.closest("[data-lane]")).find(Boolean);
-  return lane?.getAttribute("data-lane") ?? null;
-}

@@ -4,7 +4,7 @@
 import { cycleOf, setCycle } from "../cycle.js";
 import { barLine, beatOfBar, nextBarLine, pulsesBetween } from "../metre.js";
 import { Scope } from "../scope.js";
-import { picture } from "../ui/frames.js";
+import { layered } from "../ui/frames.js";
 import { gesture } from "../ui/gesture.js";
 
 const LEFT = 12;
@@ -38,6 +38,14 @@ export function startStrip(session, canvas) {
     return isFree ? { from, to } : { from: barLine(metres(), from).beat, to: nextBarLine(metres(), to) };
   };
 
+  /** The section around a beat. @param {number} beat */
+  const sectionAt = (beat) => {
+    const { sections } = session.state;
+    const at = sections.filter((s) => beatOfBar(metres(), s.bar) <= beat + 1e-6).length - 1;
+    if (!sections[at]?.name) return null;
+    return { from: beatOfBar(metres(), sections[at].bar), to: beatOfBar(metres(), sections[at + 1]?.bar ?? bars() + 1) };
+  };
+
   /** A later change of the key under the pointer: its flag hangs on the strip's lower edge. @param {PointerEvent} event */
   const keyAt = (event) => session.state.keys.slice(1).find((k) => Math.abs(xOf(k.beat) - event.offsetX) < FLAG && event.offsetY > canvas.clientHeight - 2 * FLAG) ?? null;
   /** To another bar. @param {PointerEvent} event @param {ProjectState["keys"][number]} change */
@@ -58,6 +66,8 @@ export function startStrip(session, canvas) {
       dragKey(event, change);
       return;
     }
+    const section = event.detail === 2 && event.offsetY < TOP ? sectionAt(begun) : null;
+    if (section) return setCycle(session, { ...section, on: true });
     gesture(event, {
       tapped: ({ alt }) => session.engine().song.go(alt ? begun : barLine(metres(), begun).beat),
       moved: ({ x, alt }) => {
@@ -90,17 +100,22 @@ export function startStrip(session, canvas) {
     const end = beatOfBar(metres(), Math.max(barLine(metres(), from).bar, last) + 1);
     setCycle(session, { from, to: end, on: true });
   });
-  scope.add(picture(canvas, () => [
-    session.state.moves, Math.round(2 * xOf(session.beat())), dragged, cycleOf(session), keyBar,
-  ], (c, { width, height, colours }) => {
+  const looks = () => [session.state.moves, dragged, cycleOf(session), keyBar];
+  /** @type {import("../ui/frames.js").Layer["draw"]} */
+  const draw = (c, { width, height, colours }) => {
     const { state } = session;
     const cycle = dragged ? { ...dragged, on: true } : cycleOf(session);
     if (cycle.to > cycle.from) drawCycle(c, cycle, xOf, height, colours);
+    drawSections(c, state, bars(), xOf, colours);
     drawBars(c, metres(), bars(), xOf, perBeat(), height, colours);
     drawClips(c, state, xOf, perBeat(), height, colours);
     if (state.tempos.length > 1) drawTempo(c, state, xOf, width, height, colours);
     drawKeys(c, state.keys.slice(1), (k) => xOf(k.bar === keyBar?.was ? beatOfBar(metres(), keyBar.bar) : k.beat), height, colours);
-    drawPlayhead(c, xOf(Math.max(0, session.beat())), height, colours);
+  };
+  // The playhead alone moves while it plays.
+  scope.add(layered(canvas, () => undefined, { looks, draw }, {
+    looks: () => Math.round(2 * xOf(session.beat())),
+    draw: (c, { height, colours }) => drawPlayhead(c, xOf(Math.max(0, session.beat())), height, colours),
   }));
 
   return {
@@ -132,6 +147,30 @@ function drawCycle(c, cycle, xOf, height, colours) {
   }
   c.lineWidth = 1;
   c.globalAlpha = 1;
+}
+
+/** Parts of the song: a band along the upper edge with their names. @param {CanvasRenderingContext2D} c @param {ProjectState} state @param {number} bars @param {Across} xOf @param {Palette} colours */
+function drawSections(c, { sections, metres }, bars, xOf, colours) {
+  c.font = "600 10px 'Spline Sans Variable', sans-serif";
+  sections.forEach((section, i) => {
+    if (!section.name) return;
+    const [from, to] = [xOf(beatOfBar(metres, section.bar)), xOf(beatOfBar(metres, sections[i + 1]?.bar ?? bars + 1))];
+    c.fillStyle = colours.yarn(section.yarn);
+    c.globalAlpha = 0.22;
+    c.fillRect(from, 0, to - from - 1, TOP - 3);
+    c.globalAlpha = 1;
+    c.fillRect(from, 0, to - from - 1, 2);
+    const room = to - from - 26;
+    if (room < 8) return;
+    c.fillStyle = colours.ink;
+    c.save();
+    c.beginPath();
+    c.rect(from, 0, to - from - 4, TOP);
+    c.clip();
+    c.textAlign = "right";
+    c.fillText(section.name, to - 5, 11);
+    c.restore();
+  });
 }
 
 /** @param {CanvasRenderingContext2D} c @param {ProjectState["metres"]} metres @param {number} bars @param {Across} xOf @param {number} perBeat @param {number} height @param {Palette} colours */

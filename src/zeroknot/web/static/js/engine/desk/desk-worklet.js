@@ -29,6 +29,8 @@ class DeskProcessor extends AudioWorkletProcessor {
     this.slots = new Map();
     /** The track whose sound goes out by itself, to be looked at. */
     this.looked = "";
+    /** How loud it is. */
+    this.lookedMeter = new PowerMeter(sampleRate);
     /** @type {Map<string, [number, number]>} */
     this.peaks = new Map();
     this.blocks = 0;
@@ -42,20 +44,34 @@ class DeskProcessor extends AudioWorkletProcessor {
     else if (said.kind === "slots") this.slots = new Map(said.slots);
     else if (said.kind === "hear") this.desk.strips.get(said.id)?.hold(said.name, said.value);
     else if (said.kind === "let") this.desk.strips.get(said.id)?.held.clear();
-    else if (said.kind === "look") this.looked = said.id;
+    else if (said.kind === "look") this.look(said.id);
     else this.port.postMessage({ number: said.number });
+  }
+
+  /** @param {string} id */
+  look(id) {
+    if (id === this.looked) return;
+    this.looked = id;
+    this.lookedMeter = new PowerMeter(sampleRate);
   }
 
   /** @param {Float32Array[][]} inputs @param {Float32Array[][]} outputs */
   process(inputs, outputs) {
-    if (this.isQuiet(inputs) && this.desk.way.pass(currentFrame, BLOCK)) return this.tell(QUIET_BLOCKS);
+    if (this.isQuiet(inputs) && this.desk.way.pass(currentFrame, BLOCK)) {
+      if (this.looked) this.lookedMeter.pass(BLOCK);
+      return this.tell(QUIET_BLOCKS);
+    }
     const [dry, room, looked] = outputs;
     const input = (/** @type {string} */ id) => inputs[this.slots.get(id) ?? -1];
     this.desk.process(currentFrame, input, BLOCK, { dry, room });
     for (const strip of this.desk.strips.values()) {
       if (strip.heard) this.measure(strip);
-      if (strip.id === this.looked && strip.heard) looked.forEach((side, c) => side.set(strip.sound[c]));
     }
+    const strip = this.desk.strips.get(this.looked);
+    if (strip?.heard) {
+      looked.forEach((side, c) => side.set(strip.sound[c]));
+      this.lookedMeter.feed(strip.sound[0].subarray(0, BLOCK), strip.sound[1].subarray(0, BLOCK));
+    } else if (strip) this.lookedMeter.pass(BLOCK);
     return this.tell(METER_BLOCKS);
   }
 
@@ -64,7 +80,8 @@ class DeskProcessor extends AudioWorkletProcessor {
     this.blocks += 1;
     if (this.blocks % every === 0) {
       const strips = [...this.desk.strips.values()];
-      this.port.postMessage({ peaks: [...this.peaks], down: strips.filter((s) => s.down > 0.01).map((s) => [s.id, s.down]) });
+      const read = this.looked ? { id: this.looked, ...this.lookedMeter.take() } : null;
+      this.port.postMessage({ read, peaks: [...this.peaks], down: strips.filter((s) => s.down > 0.01).map((s) => [s.id, s.down]) });
       this.peaks.clear();
     }
     return true;

@@ -90,7 +90,7 @@ export class Desk {
       for (let c = 0; c < 2; c += 1) {
         const side = strip.sound[c];
         const sum = dry[c];
-        for (let i = from; i < to; i += 1) sum[i] += side[i];
+        if (!strip.isSend) for (let i = from; i < to; i += 1) sum[i] += side[i];
         if (room0 || room1) addTo(room[c], side, from, to, room0, room1, into);
         if (echo0 || echo1) addTo(echo.sent[c], side, from, to, echo0, echo1, into);
       }

@@ -26,7 +26,7 @@ export class PowerMeter {
     this.peak = 0;
   }
 
-  /** @param {Float32Array} left @param {Float32Array} right */
+  /** @param {Float32Array | Float64Array} left @param {Float32Array | Float64Array} right */
   feed(left, right) {
     for (let i = 0; i < left.length; i += 1) {
       this.sum += this.weighted(left[i], 0) ** 2 + this.weighted(right[i], 1) ** 2;

@@ -14,7 +14,7 @@
  */
 
 /** @typedef {readonly [number, number][]} Lane song frame and value; of two on one frame the later holds from there on */
-/** @typedef {{id: string, values: [string, number][], lanes: [string, Lane][], key: string | null}} StripSheet */
+/** @typedef {{id: string, values: [string, number][], lanes: [string, Lane][], key: string | null, is_send?: boolean}} StripSheet */
 /** @typedef {[number, number, number, number, number, number]} Coefficients a1, a2, a3, m0, m1, m2 */
 
 export const STEP = 32;
@@ -120,6 +120,8 @@ export class Strip {
     this.heard = false;
     /** It is not there any more: silent by now, or about to be. */
     this.leaves = false;
+    /** It is heard only by what it sends. */
+    this.isSend = false;
   }
 
   /** Does nothing of it ring, and nothing of it go over? */
@@ -138,8 +140,9 @@ export class Strip {
   }
 
   /** Taken over; what is other goes over. @param {Omit<StripSheet, "id">} sheet @param {boolean} [isItsTime] else lanes stay as they are */
-  tell({ values, lanes, key }, isItsTime = true) {
+  tell({ values, lanes, key, is_send: isSend = false }, isItsTime = true) {
     this.key = key;
+    this.isSend = isSend;
     if (isItsTime) this.lanes = new Map(lanes);
     this.held.clear();
     this.leaves = false;
