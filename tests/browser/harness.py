@@ -143,6 +143,12 @@ class BrowserTest(unittest.TestCase):
         self.page.goto(f"{self.server.base}/p/{self.project}/{view}")
         self.page.wait_for_function("() => window.zeroKnot?.session.sheet")
 
+    def walk_to(self, title):
+        """Another view by its link in the rail, without leaving the page; once it is there."""
+        link = self.page.locator("nav.rail").get_by_role("link", name=title, exact=True)
+        link.click()
+        self.page.locator("nav.rail a[aria-current=page]", has_text=title).wait_for()
+
     def shelved(self, name):
         """A rendered loop on the shelf; its hash."""
         self.send(wav_bytes(rendered(name), 16), f"{name}.wav")

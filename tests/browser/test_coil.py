@@ -124,10 +124,10 @@ class CoilTest(BrowserTest):
         page.locator(f'[data-slot="{first["id"]}"]').get_by_role("button", name="anew").click()
         expect(state).to_have_text("anew each bar", timeout=20_000)
         # It goes on whatever is looked at; the same key lets it go.
-        page.get_by_role("link", name="Shelf").click()
+        self.walk_to("Shelf")
         page.wait_for_timeout(300)
         self.assertEqual(page.evaluate(f"() => {COIL}.playing?.slot"), first["id"])
-        page.get_by_role("link", name="Arrange").click()
+        self.walk_to("Arrange")
         page.locator(f'[data-slot="{first["id"]}"] .coil-name').click()
         self.wait(lambda: page.evaluate(f"() => {COIL}.playing === null"))
         page.get_by_label("Take drums_103 off the coil").first.click()

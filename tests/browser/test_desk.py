@@ -178,8 +178,8 @@ class SoundBoardTest(BrowserTest):
         told = self.wait(lambda: self.server.get(f"/api/jobs/{job['id']}")["result"])["said"]
         self.assertAlmostEqual(told["integrated"], integrated, delta=1.0)
         # Gone to another view and back, it is read on.
-        page.get_by_role("link", name="Shelf", exact=True).click()
-        page.get_by_role("link", name="Arrange", exact=True).click()
+        self.walk_to("Shelf")
+        self.walk_to("Arrange")
         page.locator("#sound").get_by_role("button", name="master", exact=True).click()
         expect(page.locator("#integrated")).to_contain_text("LUFS")
 

@@ -82,7 +82,7 @@ class MainJobTest(BrowserTest):
         # Place it at a bar, copies end to end.
         page.get_by_role("button", name="Place at bar 1").click()
         self.wait(lambda: self.state()["clips"])
-        page.get_by_role("link", name="Arrange").click()
+        self.walk_to("Arrange")
         clip = page.locator(".clip").first
         clip.focus()
         page.keyboard.press("d")
@@ -143,7 +143,7 @@ class MainJobTest(BrowserTest):
 
     def print_and_read_back(self):
         page = self.page
-        page.get_by_role("link", name="Fit", exact=True).click()
+        self.walk_to("Fit")
         page.get_by_role("button", name="Print a loop").click()
         page.locator("#printed").filter(has_text="on the shelf").wait_for(timeout=60_000)
         self.assertIn("218227 samples", page.locator("#printed").inner_text())

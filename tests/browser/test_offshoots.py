@@ -95,6 +95,25 @@ class OffshootsTest(FamilyTest):
         page.keyboard.press("Control+z")
         self.wait(lambda: len(self.state()["strands"]) == 1)
 
+    def test_keys_right_after_keeping_mean_what_was_kept(self):
+        page = self.page
+
+        def held(route):
+            page.wait_for_timeout(1500)
+            route.continue_()
+
+        self.show(self.hand)
+        page.locator("#family").focus()
+        page.keyboard.press("1")
+        backwards = self.wait(lambda: next(iter(self.grown()), None))
+        self.wait(lambda: page.evaluate(f"() => {VIEW}.heard") == backwards["id"])
+        page.route("**/prints", held)
+        page.keyboard.press("k")
+        page.keyboard.press("4")
+        self.wait(lambda: page.evaluate(f"() => {VIEW}.oneSaid") == "down four")
+        kept = next(m for m in self.members() if m["kind"] == "print")
+        self.assertEqual([m["parents"] for m in self.grown()], [[kept["id"]]])
+
     def test_named_dropped_and_placed_and_back(self):
         page = self.page
         self.show(self.hand)

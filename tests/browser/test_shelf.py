@@ -218,8 +218,8 @@ class ShelfTest(ShelfHarness):
         page.locator(".kept").get_by_role("button", name="Oak notes", exact=True).click()
         self.wait(lambda: self.names() == ["oak notes"])
         # The same search is there again after another view.
-        page.locator("nav.rail").get_by_role("link", name="Arrange").click()
-        page.locator("nav.rail").get_by_role("link", name="Shelf").click()
+        self.walk_to("Arrange")
+        self.walk_to("Shelf")
         self.wait(lambda: self.names() == ["oak notes"])
         page.get_by_role("button", name="Forget Oak notes").click()
         page.locator(".kept li").wait_for(state="detached")

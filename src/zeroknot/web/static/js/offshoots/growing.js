@@ -41,6 +41,7 @@ export const growing = (shared) => {
     },
 
     async grow() {
+      await shared.keeping;
       if (!shared.one || this.isGrowing) return;
       const may = this.changes.filter((c) => c.on).map((c) => c.key);
       if (!may.length) return session.say("Nothing of it may change: allow something.", "error");
@@ -54,6 +55,7 @@ export const growing = (shared) => {
 
     /** @param {Quick} what */
     async quick(what) {
+      await shared.keeping;
       if (shared.one) await this.grown({ kind: "quick_one", of: shared.nameOf(shared.focused), what, seed: seed() });
     },
 

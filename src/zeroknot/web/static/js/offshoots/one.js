@@ -143,8 +143,15 @@ export const one = (shared) => {
     // ---- what becomes of it
 
     /** Printed, and on the shelf; what was grown from it stays under it. */
-    async keep() {
+    keep() {
       const { one } = shared;
+      const kept = shared.keeping.then(() => this.keepNow(one));
+      shared.keeping = kept.catch(() => undefined);
+      return kept;
+    },
+
+    /** @param {import("./model.js").Member | null} one */
+    async keepNow(one) {
       if (!one) return;
       if (one.kind === "source") return session.say(`${one.name} is a loop already.`);
       if (one.kind === "print") {
@@ -154,8 +161,9 @@ export const one = (shared) => {
       }
       const made = await view.ask("keep", (signal) => post(`${shared.path}/prints`, { hand: shared.nameOf(one.id), seam: "wrap", with_lead: false, beat: this.beatHere() }, { signal }));
       if (!made) return;
+      shared.became.set(one.id, made.sha);
       if (await view.intent({ kind: "keep_grown", offshoot: one.id, sha: made.sha })) {
-        if (shared.focused === one.id) shared.focused = made.sha;
+        await this.told();
         session.say(`“${made.name}” is on the shelf: ${made.frames.toLocaleString("en")} samples.`);
       }
     },

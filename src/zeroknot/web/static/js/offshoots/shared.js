@@ -8,7 +8,7 @@ import { treeOf } from "./model.js";
 /** @typedef {import("./model.js").Member} Member */
 /**
  * @typedef {{
- *   showFamily: () => void, showOne: () => void, hear: (id: string) => Promise<void>, hearing: boolean, heard: string, withRest: boolean, beatHere: () => number, familyName: string, showFit: () => void, forgetLike: () => void, grown: (intent: import("../types.js").Intent, of?: string) => Promise<void>, handFiles: (shas: string[], pack?: string | null) => Promise<void>, setOrder: (by: "grown" | "fit" | "unlike") => Promise<void>, choose: (id: string) => void,
+ *   showFamily: () => void, showOne: () => void, told: () => Promise<void>, hear: (id: string) => Promise<void>, hearing: boolean, heard: string, withRest: boolean, beatHere: () => number, familyName: string, showFit: () => void, forgetLike: () => void, grown: (intent: import("../types.js").Intent, of?: string) => Promise<void>, handFiles: (shas: string[], pack?: string | null) => Promise<void>, setOrder: (by: "grown" | "fit" | "unlike") => Promise<void>, choose: (id: string) => void,
  * }} Whole
  */
 
@@ -35,6 +35,10 @@ export class Shared {
     this.tree = treeOf([], this.folded);
     /** What was asked last. @type {Promise<boolean>} */
     this.asked = Promise.resolve(false);
+    /** What was kept, and the loop it became. @type {Map<string, string>} */
+    this.became = new Map();
+    /** Until what is being kept is there: what is grown meanwhile grows from that. @type {Promise<unknown>} */
+    this.keeping = Promise.resolve();
     /** How each that was grown fits what plays. @type {Map<string, import("api").Rank>} */
     this.ranks = new Map();
     /** @type {"grown" | "fit" | "unlike"} */
@@ -75,7 +79,7 @@ export class Shared {
     if (!found) return false;
     this.members = found.members;
     const ids = new Set(this.members.map((m) => m.id));
-    if (!ids.has(this.focused)) this.focused = [this.start, this.shelved].find((id) => ids.has(id)) ?? this.members[0]?.id ?? "";
+    if (!ids.has(this.focused)) this.focused = [this.became.get(this.focused) ?? "", this.start, this.shelved].find((id) => ids.has(id)) ?? this.members[0]?.id ?? "";
     if (!ids.has(this.marked)) this.marked = "";
     this.lay();
     return true;
