@@ -3,7 +3,9 @@
 Conventions
 -----------
 - Loops are rendered in batches, one MIDI file a batch, by fluidsynth with a free soundfont
-  (Debian: fluid-soundfont-gm, timgm6mb-soundfont, musescore-general-soundfont-small).
+  (Debian: fluid-soundfont-gm, timgm6mb-soundfont, musescore-general-soundfont-small and others), or
+  without any recording by `voices`.
+- A world is what a loop is played by. Those of APART are never learnt from.
 - An attack is where a sound reaches a tenth of the peak of its first 60 ms; how long that is after
   the note's start is measured for every sound, played alone.
 """
@@ -21,15 +23,24 @@ import numpy as np
 import soundfile
 
 from benchmarks.accuracy.compose import PROGRAMS, Note, Rng
+from benchmarks.accuracy.voices import hit, voice_of
 
 RATE = 44_100
 TICKS_PER_BEAT = 9_600
 TICKS_PER_SECOND = 2 * TICKS_PER_BEAT  # at the file's 120 BPM
-SOUNDFONTS = (
-    "/usr/share/sounds/sf2/FluidR3_GM.sf2",
-    "/usr/share/sounds/sf2/TimGM6mb.sf2",
-    "/usr/share/sounds/sf3/MuseScore_General_Lite.sf3",
-)
+SOUNDS = Path("/usr/share/sounds")
+FONTS = {
+    "fluid": SOUNDS / "sf2/FluidR3_GM.sf2", "tim": SOUNDS / "sf2/TimGM6mb.sf2",
+    "muse": SOUNDS / "sf3/MuseScore_General_Lite.sf3", "mono": SOUNDS / "sf3/FluidR3Mono_GM.sf3",
+    "pearl": SOUNDS / "sf2/Black_Pearl_4_LV2.sf2",
+    "bank": SOUNDS / "sf2/sf_GMbank.sf2", "opl": SOUNDS / "sf2/OPL-3_FM_128M.sf2",
+    "zeppelin": SOUNDS / "sf2/Red_Zeppelin_4_LV2.sf2",
+}  # fmt: skip
+SOUNDFONTS = ("fluid", "tim", "muse")  # what the other benchmarks are played by
+MADE = "made"  # the world of `voices`
+DRUMS_ONLY = ("pearl", "zeppelin")
+APART = ("bank", "opl", "zeppelin")
+LEARNT = ("fluid", "tim", "muse", "mono", "pearl", MADE, MADE)
 ROOM_BEFORE, ROOM_AFTER = 0.4, 3.0  # seconds of a batch round every loop
 KITS = (0, 0, 0, 8, 16, 24, 25, 32, 40)
 CHANNELS = {role: i for i, role in enumerate(PROGRAMS)} | {"drums": 9}
@@ -61,14 +72,14 @@ class Score:
 
 @dataclass
 class Band:
-    """A soundfont, and how late each of its sounds is heard."""
+    """A world, and how late each of its sounds is heard."""
 
-    soundfont: str
+    world: str
     cache: Path
     late: dict[str, float] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        self._file = self.cache / f"late-{Path(self.soundfont).stem}.json"
+        self._file = self.cache / f"late-{self.world}.json"
         if self._file.exists():
             self.late = json.loads(self._file.read_text())
 
@@ -81,7 +92,7 @@ class Band:
         events = [
             e for score, start in zip(scores, starts, strict=True) for e in _events(score, start)
         ]
-        sound = _synthesized(self.soundfont, events, reverb)
+        sound = _synthesized(FONTS[self.world], events, reverb)
         found = []
         for score, start in zip(scores, starts, strict=True):
             first = round((start - score.before) * RATE)
@@ -106,10 +117,57 @@ class Band:
             self.late[key] = float(np.argmax(size > 0.1 * peak)) / RATE if peak > 0 else 0.0
         self._file.write_text(json.dumps(self.late))
 
+    def late_of(self, note: Note, programs: dict[str, int]) -> float:
+        """Seconds from the note's start to its attack."""
+        return self.late[self.key_of(note, programs)]
+
     @staticmethod
     def key_of(note: Note, programs: dict[str, int]) -> str:
         pitch = note.pitch if note.role == "drums" else note.pitch // 6 * 6 + 3
         return f"{note.role}:{programs[note.role]}:{pitch}"
+
+
+class Made(Band):
+    """What is made without any recording: it is heard at once, but for pads."""
+
+    def record(self, scores: Sequence[Score], reverb: bool) -> list[np.ndarray]:
+        return [_made(score) for score in scores]
+
+    def learn_lateness(self, keys: Iterable[str]) -> None:
+        pass
+
+    def late_of(self, note: Note, programs: dict[str, int]) -> float:
+        return 0.0
+
+
+def band_of(world: str, cache: Path) -> Band:
+    """Who plays in a world."""
+    return Made(world, cache) if world == MADE else Band(world, cache)
+
+
+def _made(score: Score) -> np.ndarray:
+    first, last = round(-score.before * RATE), round((score.after + ROOM_AFTER) * RATE)
+    out = np.zeros((last - first, 2))
+    rng = np.random.default_rng(sum(score.programs.values()))
+    parts = {
+        role: (voice_of(role, np.random.default_rng(seed)) if role != "drums" else None)
+        for role, seed in score.programs.items()
+    }
+    sides = {role: rng.uniform(0.3, 0.7) for role in parts}
+    loud = {role: 10 ** (rng.uniform(-9, 0) / 20) for role in parts}
+    for timed in score.notes:
+        note, voice = timed.note, parts[timed.note.role]
+        if voice is None:
+            sound = hit(note, score.programs["drums"], rng)
+        else:
+            hertz = 440 * 2 ** ((note.pitch - 69 + score.cents / 100) / 12)
+            sound = voice(hertz, timed.end - timed.start, rng)
+            sound = sound / (np.abs(sound).max() + 1e-9) * 0.5
+        at = max(0, round(timed.start * RATE) - first)
+        sound = sound[: out.shape[0] - at] * (note.velocity / 127) ** 2 * loud[note.role]
+        side = sides[note.role]
+        out[at : at + sound.size] += sound[:, None] * (np.sqrt(1 - side), np.sqrt(side))
+    return out
 
 
 def _events(score: Score, start: float) -> list[tuple[float, int, Any]]:
@@ -141,7 +199,7 @@ def _events(score: Score, start: float) -> list[tuple[float, int, Any]]:
     return events
 
 
-def _synthesized(soundfont: str, events: list[tuple[float, int, Any]], reverb: bool) -> np.ndarray:
+def _synthesized(soundfont: Path, events: list[tuple[float, int, Any]], reverb: bool) -> np.ndarray:
     file, track = mido.MidiFile(ticks_per_beat=TICKS_PER_BEAT), mido.MidiTrack()
     file.tracks.append(track)
     last = 0
@@ -184,5 +242,7 @@ def swung(position: float, swing: float, unit: float) -> float:
     return float((whole + part) * unit)
 
 
-def pick_programs(roles: Iterable[str], rng: Rng) -> dict[str, int]:
+def pick_programs(roles: Iterable[str], rng: Rng, world: str = "") -> dict[str, int]:
+    if world == MADE:
+        return {role: int(rng.integers(2**31)) for role in roles}
     return {role: int(rng.choice(KITS if role == "drums" else PROGRAMS[role])) for role in roles}

@@ -13,7 +13,7 @@ import soundfile
 
 from benchmarks.accuracy.compose import Note, Spec, compose
 from benchmarks.accuracy.loops import swung
-from benchmarks.accuracy.render import RATE, ROOM_AFTER, SOUNDFONTS, Band, Score, Timed
+from benchmarks.accuracy.render import FONTS, RATE, ROOM_AFTER, SOUNDFONTS, Band, Score, Timed
 
 RATIOS = (0.5, 0.75, 0.9, 1.1, 1.25, 1.5, 2.0)
 SHIFTS = (-5, -2, 2, 5, 12)
@@ -71,7 +71,7 @@ def make(folder: Path, seed: int) -> list[Played]:
             Played(**{**p, "attacks": tuple(p["attacks"])}) for p in json.loads(listed.read_text())
         ]
     folder.mkdir(parents=True, exist_ok=True)
-    fonts = [f for f in SOUNDFONTS if Path(f).exists()]
+    fonts = [f for f in SOUNDFONTS if FONTS[f].exists()]
     rng = np.random.default_rng(seed)
     found = []
     for i, kind in enumerate(KINDS):
