@@ -6,12 +6,13 @@ import numpy as np
 from scipy import signal
 
 from zeroknot.core.mixing.desk.sections import (
+    SECTIONS,
     bell,
     high_cut,
     high_shelf,
     low_cut,
     low_shelf,
-    run_section,
+    run_sections,
     sections_of,
 )
 from zeroknot.core.mixing.desk.sound import Sound
@@ -60,7 +61,7 @@ class SectionsTest(unittest.TestCase):
 
     def ran(self, coefficients):
         out = self.noise.copy()
-        run_section(out, coefficients, np.zeros((2, 2)), 0)
+        run_sections(out, {"low": coefficients}, np.zeros((len(SECTIONS), 2, 2)), 0)
         return out
 
     def test_they_are_those_of_the_cookbook(self):

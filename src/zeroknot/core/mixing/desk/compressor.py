@@ -33,35 +33,31 @@ def compress(
     told = np.ascontiguousarray(settings, np.float64).copy()
     for column in (2, 3):  # to what is left of a difference after a frame
         told[:, column] = np.exp(-1000.0 / (told[:, column] * rate))
-    quiet = np.maximum(LEAST, np.exp((told[:, 0] - KNEE_DB / 2.0) / DB_OF_NEPER))
-    _compress(sound, key, told, quiet, held, into)
+    level = np.maximum(np.abs(key[0]), np.abs(key[1]))
+    gain = np.log(np.maximum(level, LEAST, out=level), out=level)
+    _turned(gain, told, held, into)
+    sound *= np.exp(gain, out=gain)
 
 
 @numba.njit(cache=True, nogil=True)
-def _compress(sound, key, settings, quiet, held, into):  # type: ignore[no-untyped-def]
-    """quiet: amplitudes below the knee, by step: nothing is to be done there."""
+def _turned(gain, settings, held, into):  # type: ignore[no-untyped-def]
+    """In place, of logarithms of levels those of gains."""
     still = settings.shape[0] == 1
     down = held[0]
-    for i in range(sound.shape[1]):
-        row = 0 if still else (into + i) // STEP
-        threshold, ratio, attack, release, makeup = settings[row]
-        level = max(abs(key[0, i]), abs(key[1, i]))
+    for i in range(gain.size):
+        threshold, ratio, attack, release, makeup = settings[0 if still else (into + i) // STEP]
+        over = DB_OF_NEPER * gain[i] - threshold
         wanted = 0.0
-        if level > quiet[row]:
-            over = DB_OF_NEPER * np.log(level) - threshold
-            if over >= KNEE_DB / 2.0:
-                wanted = over * (1.0 - 1.0 / ratio)
-            elif over > -KNEE_DB / 2.0:
-                inside = over + KNEE_DB / 2.0
-                wanted = inside * inside / (2.0 * KNEE_DB) * (1.0 - 1.0 / ratio)
-        elif down < STILL_DB and makeup == 0.0:
+        if over >= KNEE_DB / 2.0:
+            wanted = over * (1.0 - 1.0 / ratio)
+        elif over > -KNEE_DB / 2.0:
+            inside = over + KNEE_DB / 2.0
+            wanted = inside * inside / (2.0 * KNEE_DB) * (1.0 - 1.0 / ratio)
+        elif down < STILL_DB:
             down = 0.0
-            continue
         share = attack if wanted > down else release
         down = share * down + (1.0 - share) * wanted
-        gain = np.exp((makeup - down) / DB_OF_NEPER)
-        sound[0, i] *= gain
-        sound[1, i] *= gain
+        gain[i] = (makeup - down) / DB_OF_NEPER
     held[0] = down
 
 

@@ -65,10 +65,9 @@ class DeskRun:
             run = self._strips[id_]
             if not run.strip.is_send:
                 dry += out
-            if run.sends("room"):
-                to_room += out * run.sent("room", first, count)
-            if run.sends("echo"):
-                to_echo += out * run.sent("echo", first, count)
+            for name, bus in (("room", to_room), ("echo", to_echo)):
+                if run.sends(name):
+                    run.send(name, out, bus, first)
         with ThreadPoolExecutor(1) as pool:
             back = pool.submit(self._room.run, to_room) if self._room else None
             echo = self._echo.run(to_echo, first) if self._echo else to_echo

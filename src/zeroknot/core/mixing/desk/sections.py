@@ -7,6 +7,7 @@ Solving the continuous SVF equations using trapezoidal integration, 2013), which
 response standing still and stay stable however they are moved.
 """
 
+import itertools
 from collections.abc import Callable, Mapping
 
 import numba
@@ -20,6 +21,10 @@ HIGHEST_SHARE = 0.49  # of the rate that a corner may be
 BUTTERWORTH_2 = (0.7071067811865476,)  # Q of each section
 BUTTERWORTH_4 = (0.5411961001461969, 1.3065629648763766)
 SHELF_Q = 0.7071067811865476
+TOO_SMALL = 1e-15  # of a state: what is never heard is nothing, and numbers near zero are slow
+SECTIONS = (
+    "low_cut0", "low_cut1", "low", "bell1", "bell2", "high", "high_cut0", "high_cut1",
+)  # fmt: skip
 Values = Mapping[str, Floats]
 
 
@@ -94,39 +99,46 @@ def high_shelf(hertz: Floats, db: Floats, rate: int) -> Floats:
     return _coefficients(g, k, lambda: (a * a, k * (1.0 - a) * a, 1.0 - a * a))
 
 
-def run_section(sound: Floats, coefficients: Floats, state: Floats, into: int) -> None:
-    """In place, from the state on that is left in place, too.
+def run_sections(sound: Floats, sections: Mapping[str, Floats], states: Floats, into: int) -> None:
+    """One after another, in place, from the states on that are left in place, too.
 
-    sound         float64 [2, n]
-    coefficients  float64 [steps or 1, 6]
-    state         float64 [2, 2]
-    into          frames that the first step has gone already
+    sound     float64 [2, n]
+    sections  float64 [steps or 1, 6] each, by names of SECTIONS
+    states    float64 [SECTIONS, 2, 2]
+    into      frames that the first step has gone already
     """
-    if coefficients.shape[0] == 1:
-        _run_still(sound, coefficients[0], state)
-    else:
-        _run(sound, coefficients, state, into)
+    for moves, group in itertools.groupby(sections, lambda name: len(sections[name]) > 1):
+        names = list(group)
+        at = np.asarray([SECTIONS.index(name) for name in names])
+        if not moves:
+            _run_still(sound, np.concatenate([sections[name] for name in names]), states, at)
+            continue
+        for i, name in zip(at, names, strict=True):
+            _run(sound, sections[name], states[i], into)
+    states[np.abs(states) < TOO_SMALL] = 0.0
 
 
 @numba.njit(cache=True, nogil=True)
-def _run_still(sound, coefficients, state):  # type: ignore[no-untyped-def]
-    a1, a2, a3, m0, m1, m2 = coefficients
-    s1, s2 = state[0]
-    t1, t2 = state[1]
+def _run_still(sound, sections, states, at):  # type: ignore[no-untyped-def]
+    """All of them at each frame: while one waits for its sum, the next goes on with the last."""
     for i in range(sound.shape[1]):
         x, y = sound[0, i], sound[1, i]
-        v3 = x - s2
-        w3 = y - t2
-        v1 = a1 * s1 + a2 * v3
-        w1 = a1 * t1 + a2 * w3
-        v2 = s2 + a2 * s1 + a3 * v3
-        w2 = t2 + a2 * t1 + a3 * w3
-        s1, s2 = 2.0 * v1 - s1, 2.0 * v2 - s2
-        t1, t2 = 2.0 * w1 - t1, 2.0 * w2 - t2
-        sound[0, i] = m0 * x + m1 * v1 + m2 * v2
-        sound[1, i] = m0 * y + m1 * w1 + m2 * w2
-    state[0, 0], state[0, 1], state[1, 0], state[1, 1] = s1, s2, t1, t2
-    _settle(state)
+        for n in range(at.size):
+            a1, a2, a3, m0, m1, m2 = sections[n]
+            k = at[n]
+            s1, s2 = states[k, 0]
+            t1, t2 = states[k, 1]
+            v3 = x - s2
+            w3 = y - t2
+            v1 = a1 * s1 + a2 * v3
+            w1 = a1 * t1 + a2 * w3
+            v2 = s2 + a2 * s1 + a3 * v3
+            w2 = t2 + a2 * t1 + a3 * w3
+            states[k, 0, 0], states[k, 0, 1] = 2.0 * v1 - s1, 2.0 * v2 - s2
+            states[k, 1, 0], states[k, 1, 1] = 2.0 * w1 - t1, 2.0 * w2 - t2
+            x = m0 * x + m1 * v1 + m2 * v2
+            y = m0 * y + m1 * w1 + m2 * w2
+        sound[0, i], sound[1, i] = x, y
 
 
 @numba.njit(cache=True, nogil=True)
@@ -142,13 +154,3 @@ def _run(sound, coefficients, state, into):  # type: ignore[no-untyped-def]
             s1, s2 = 2.0 * v1 - s1, 2.0 * v2 - s2
             sound[c, i] = m0 * x + m1 * v1 + m2 * v2
         state[c, 0], state[c, 1] = s1, s2
-    _settle(state)
-
-
-@numba.njit(cache=True, nogil=True)
-def _settle(state):  # type: ignore[no-untyped-def]
-    """What is too small to be heard for ever is nothing: numbers near zero are slow."""
-    for c in range(state.shape[0]):
-        for i in range(state.shape[1]):
-            if abs(state[c, i]) < 1e-15:
-                state[c, i] = 0.0

@@ -2,12 +2,13 @@
 
 from collections.abc import Callable
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.mixing.desk import compressor
-from zeroknot.core.mixing.desk.sections import Values, run_section, sections_of
+from zeroknot.core.mixing.desk.sections import SECTIONS, Values, run_sections, sections_of
 from zeroknot.core.mixing.desk.sound import OFF_DB
 from zeroknot.core.mixing.desk.strip import NEUTRAL, STEP, Lane, Strip
 
@@ -26,7 +27,7 @@ class StripRun:
         self.strip, self.rate = strip, rate
         self._lanes = {name: Points(name, lane) for name, lane in strip.lanes}
         self._still = {**NEUTRAL, **dict(strip.values)}
-        self._states: dict[str, Floats] = {}
+        self._states = np.zeros((len(SECTIONS), 2, 2))
         self._held = np.zeros(1)
         self._compresses = strip.is_on("ratio") or strip.is_on("makeup_db")
 
@@ -39,9 +40,7 @@ class StripRun:
         out = np.array(sound, np.float64)
         steps, into = _steps(first, out.shape[1])
         values = self._values(FILTER_VALUES, first // STEP, steps)
-        for name, coefficients in sections_of(self.strip, values, self.rate).items():
-            state = self._states.setdefault(name, np.zeros((2, 2)))
-            run_section(out, coefficients, state, into)
+        run_sections(out, sections_of(self.strip, values, self.rate), self._states, into)
         return out
 
     def finished(self, sound: Floats, key: Floats, first: int) -> Floats:
@@ -58,32 +57,29 @@ class StripRun:
             compressor.compress(sound, key, rows, self.rate, self._held, into)
         if self.strip.is_on("drive_db"):
             self._drive(sound, first)
-        sound[0] *= self.line(_left, first, count)
-        sound[1] *= self.line(_right, first, count)
+        for side, gain in zip(sound, (_left, _right), strict=True):
+            turn(side, self._steps(gain, first, count), into)
         return sound
 
-    def sent(self, name: str, first: int, count: int) -> Floats:
-        """Gain of what is sent to "room" or "echo": float64 [count or 1]."""
-        return self.line(lambda of: amplitude(of(f"{name}_db")), first, count)
+    def send(self, name: str, sound: Floats, to: Floats, first: int) -> None:
+        """Add what is sent to "room" or "echo" to what others send: float64 [2, n] both."""
+        gains = self._steps(lambda of: amplitude(of(f"{name}_db")), first, sound.shape[1])
+        for side, whole in zip(sound, to, strict=True):
+            add(whole, side, gains, first % STEP)
 
     def sends(self, name: str) -> bool:
         """Is anything sent to "room" or "echo"?"""
         return self.strip.moves(f"{name}_db") or self._still[f"{name}_db"] > OFF_DB
 
-    def line(
+    def _steps(
         self, gain: Callable[[Callable[[str], Floats]], Floats], first: int, count: int
     ) -> Floats:
-        """A gain that goes straight from step to step: float64 [count], [1] where it stays.
+        """A gain at each step, and at the one after: float64 [steps + 1], [1] where it stays.
 
         gain  of what a value is at each step, float64 [steps], to float64 [steps]
         """
         k, steps = first // STEP, _steps(first, count)[0] + 1
-        at = np.asarray(gain(lambda name: self._value(name, k, steps)))
-        if at.size == 1:
-            return at
-        into = first - k * STEP
-        whole = at[:-1, None] + np.diff(at)[:, None] * (np.arange(STEP) / STEP)
-        return whole.ravel()[into : into + count]
+        return np.asarray(gain(lambda name: self._value(name, k, steps)))
 
     def _drive(self, sound: Floats, first: int) -> None:
         count = sound.shape[1]
@@ -121,6 +117,34 @@ class Points:
         share = np.where(way > 0, (frames - self._frames[a]) / np.where(way > 0, way, 1.0), 0.0)
         found = self._values[a] + (self._values[b] - self._values[a]) * share
         return np.asarray(np.exp2(found) if self._in_octaves else found)
+
+
+@numba.njit(cache=True, nogil=True)
+def turn(sound, gains, into):  # type: ignore[no-untyped-def]
+    """Turn a sound, float64 [n], up or down in place, straight from step to step.
+
+    gains  float64 [steps + 1], or [1] where it stays
+    into   frames that the first step has gone already
+    """
+    if gains.size == 1:
+        for i in range(sound.size):
+            sound[i] *= gains[0]
+        return
+    for i in range(sound.size):
+        k, way = divmod(into + i, STEP)
+        sound[i] *= gains[k] + (gains[k + 1] - gains[k]) * way / STEP
+
+
+@numba.njit(cache=True, nogil=True)
+def add(whole, sound, gains, into):  # type: ignore[no-untyped-def]
+    """Add a sound, float64 [n], to what is there already, turned as `turn` does."""
+    if gains.size == 1:
+        for i in range(sound.size):
+            whole[i] += sound[i] * gains[0]
+        return
+    for i in range(sound.size):
+        k, way = divmod(into + i, STEP)
+        whole[i] += sound[i] * (gains[k] + (gains[k + 1] - gains[k]) * way / STEP)
 
 
 def amplitude(db: Floats, off: float = OFF_DB) -> Floats:
