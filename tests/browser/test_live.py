@@ -38,6 +38,9 @@ class LiveTest(BrowserTest):
         path = f"/api/projects/{self.project}/hand/{self.hand}/slices"
         return self.server.get(path)["pieces"][index]
 
+    def heard_sheet(self, name):
+        return self.engine(f"e.hand.plan.heard.sheet.{name}")
+
     def ready(self):
         self.page.locator("[data-section=slice] summary").hover()
         self.wait(lambda: self.page.evaluate(f"() => {SLICES}.liveIsReady()"))
@@ -117,3 +120,19 @@ class LiveTest(BrowserTest):
         self.wait(lambda: not page.evaluate(f"() => {SLICES}.liveIsOn()"))
         self.assertEqual(self.piece(0)["gain_db"], 0.0)
         self.wait(lambda: abs(self.loudness() / plain - 1) < 0.01)
+
+    def test_what_a_slice_sends_is_heard_without_the_song(self):
+        page = self.page
+        others = [i for i in range(8) if i != 2]
+        before = self.heard_sheet("digest")
+        self.intent(kind="change_pieces", hand=self.hand, which=others, gain_db=-60.0)
+        self.wait(lambda: self.heard_sheet("digest") != before)
+        page.wait_for_timeout(600)  # the old one has gone, and what was handed out
+        dry = heard(page, ROUND)
+        self.intent(kind="change_pieces", hand=self.hand, which=[2], echo_db=0.0)
+        self.wait(lambda: self.heard_sheet("rings"))
+        page.wait_for_timeout(2500)  # it has come again
+        wet = heard(page, ROUND)
+        # Three quarters of a beat later it comes again, where the fourth slice is as good as silent.
+        own = slice(round(3.05 * ROUND / 8), round(3.6 * ROUND / 8))
+        self.assertGreater(rms(wet[:, own]), 10 * max(rms(dry[:, own]), 1e-4))

@@ -4,6 +4,7 @@ to the page."""
 import numpy as np
 
 from tests.studio.test_desk import WithDesk
+from zeroknot.core.render.any_plan import plan_of_text
 from zeroknot.document.desk import LinePoint
 from zeroknot.document.edits.desk import SetLine
 from zeroknot.document.edits.track import ChangeTrack
@@ -13,6 +14,7 @@ from zeroknot.studio.intents.cutting import ChangePieces, CutUp
 from zeroknot.studio.intents.key import SetKeyAt
 from zeroknot.studio.intents.ordering import DealOrder
 from zeroknot.studio.sheets import SheetMaker
+from zeroknot.studio.tasks.rendering import rendering_of
 
 BEAT = 26_460
 
@@ -97,6 +99,26 @@ class SendsTest(WithDesk):
             self.assertLessEqual(len(plan.voices), wanted + 1)
         else:
             self.assertEqual(events, [])
+
+    def test_alone_its_room_and_echo_are_those_of_the_song(self):
+        self.do(ChangeTrack(track=self.one, level_db=0.0))
+        dry = self.heard(end=8.0)
+        self.send((2,), echo_db=-3.0)
+        self.send((5,), room_db=-9.0)
+        tree = self.tree()
+        sheet = self.studio.hand_sheet(tree, self.strand, 0.0, order=True)
+        digest, lead, frames = sheet["rings"]
+        plan = plan_of_text(self.studio.renders.plan(digest).text)
+        rings = rendering_of(self.studio.store.folder, plan).whole()
+        self.assertEqual(rings.shape, (2, frames))
+        wanted = self.heard(end=8.0) - dry
+        self.assertGreater(np.abs(wanted).max(), 0.02)
+        alone = rings[:, lead : lead + wanted.shape[1]]
+        # Mixed in single precision, the song's has what rounding the dry sound left.
+        np.testing.assert_allclose(alone, wanted, atol=2e-6)
+        # It rings on behind the round, and whole the loop has none.
+        self.assertGreater(np.abs(rings[:, lead + sheet["body"] :]).max(), 1e-5)
+        self.assertIsNone(self.studio.hand_sheet(tree, self.strand, 0.0)["rings"])
 
     def test_the_page_is_told_of_the_song_the_hand_and_the_pads(self):
         self.send((2,), echo_db=-3.0, room_db=-9.0)

@@ -55,6 +55,7 @@ from zeroknot.studio.placement import Placement
 from zeroknot.studio.prints import Prints
 from zeroknot.studio.projects import Projects
 from zeroknot.studio.renders import Renders
+from zeroknot.studio.rings import rings_of
 from zeroknot.studio.sheets import SheetMaker, gain
 from zeroknot.studio.shelf import Shelf
 from zeroknot.studio.slices_out import SlicesOut
@@ -262,6 +263,9 @@ class Studio:
         ticked = self._ticked(project, placed, clicks) if clicks else None
         if ticked:
             plans[ticked.digest] = ticked
+        rings = rings_of(project, placed) if order else None
+        if rings:
+            plans[rings.digest] = rings
         other = heard
         if against is not None:
             strand = self._other(project, hand, against)
@@ -288,6 +292,7 @@ class Studio:
             "digest": heard.digest,
             "against": other.digest,
             "clicks": ticked.digest if ticked else None,
+            "rings": (rings.digest, rings.lead_frames, rings.frames) if rings else None,
             "source": shown.sha,
             "recorded": recorded,
             "gain": gain(match_db(shown, audition)),

@@ -103,12 +103,16 @@ class SheetChange(SheetHead):
 
 
 class HandSheet(TypedDict):
-    """knots: second, frame; beats: beat of the pass, frame; straight between them."""
+    """knots: second, frame; beats: beat of the pass, frame; straight between them.
+
+    rings: of what its slices send, what comes back: digest, frames before the one and in all
+    """
 
     rate: int
     digest: str
     against: str
     clicks: str | None
+    rings: tuple[str, int, int] | None
     source: str
     recorded: str
     gain: float

@@ -178,14 +178,15 @@ export class HandPlan {
     const found = [];
     /** @param {Heard} of @param {number} from @param {number} frames @param {number} context */
     const want = (of, from, frames, context) => {
-      for (const { digest, index, at } of blocksOf(of.pattern, from, from + frames)) {
-        found.push({ digest, index, channels: of.sheet.channels, due: context + Math.max(0, at - from) });
+      for (const { digest, index, channels, at } of blocksOf(of.pattern, from, from + frames)) {
+        found.push({ digest, index, channels: channels ?? of.sheet.channels, due: context + Math.max(0, at - from) });
       }
     };
     if (next) want(next.heard, next.at ?? this.startOf(next.heard, now + START_SECONDS * this.rate), 2 * FIRST_SECONDS * this.rate, now);
     if (heard) {
       for (const { part } of handout.late) {
-        found.push({ digest: part.event.digest, index: part.index, channels: heard.sheet.channels, due: part.at });
+        const { digest, channels } = /** @type {import("./patterns.js").HandEvent} */ (part.event);
+        found.push({ digest, index: part.index, channels: channels ?? heard.sheet.channels, due: part.at });
       }
       if (!next && !this.isExpecting) {
         const ahead = (heard.isTrial ? TRIAL_SECONDS : COMING_SECONDS) * this.rate;
@@ -223,7 +224,7 @@ function placeOf({ sheet, pattern }, second, rate) {
 
 /** The blocks that rounds of a pattern need between two of their frames. @param {Pattern} pattern @param {number} from @param {number} to */
 function blocksOf(pattern, from, to) {
-  /** @type {Map<string, {digest: string, index: number, at: number}>} */
+  /** @type {Map<string, {digest: string, index: number, channels?: number, at: number}>} */
   const found = new Map();
   for (let round = 0; round * pattern.period < to; round += 1) {
     for (const event of pattern.events) {
@@ -231,7 +232,7 @@ function blocksOf(pattern, from, to) {
       for (const index of blocksBetween(begun, from, to)) {
         const at = Math.max(begun.at, begun.at + index * BLOCK_FRAMES - event.start);
         const key = `${event.digest}/${index}`;
-        if (!found.has(key)) found.set(key, { digest: event.digest, index, at });
+        if (!found.has(key)) found.set(key, { digest: event.digest, index, channels: event.channels, at });
       }
     }
   }

@@ -8,7 +8,8 @@ import { frame } from "./schedule.js";
 /** @typedef {import("../types.js").HandSheet} HandSheet */
 /** @typedef {import("../types.js").SheetEvent} SheetEvent */
 /** @typedef {"recorded" | "fitted" | "seam" | "against"} Way */
-/** @typedef {{way: Way, period: number, events: SheetEvent[]}} Pattern period: frames from round to round */
+/** @typedef {SheetEvent & {channels?: number}} HandEvent channels: where they are not those of the sheet */
+/** @typedef {{way: Way, period: number, events: HandEvent[]}} Pattern period: frames from round to round */
 /** @typedef {{recorded: number, fitted: number, against: number}} Gains linear, so that all are as loud */
 
 const EDGE_FRAMES = 220;
@@ -16,7 +17,7 @@ const SEAM_SECONDS = 1;
 const LEAST_FRAMES = 441; // of a round: what is shorter is heard as a tone, not as a loop
 export const AS_THEY_ARE = Object.freeze({ recorded: 1, fitted: 1, against: 1 });
 
-/** @param {Partial<SheetEvent> & {digest: string, at: number, start: number, frames: number}} given @returns {SheetEvent} */
+/** @param {Partial<HandEvent> & {digest: string, at: number, start: number, frames: number}} given @returns {HandEvent} */
 function event(given) {
   return { id: "hand", track: "hand", strand: "hand", gain: 1, fade_in: 0, fade_out: 0, shape: [], ...given };
 }
@@ -51,6 +52,10 @@ export function patternOf(sheet, way, gains) {
   }
   const frames = sheet.frames - lead;
   const events = [event({ digest, gain, at: 0, start: lead, frames })];
+  if (sheet.rings) {
+    const [rings, before, all] = sheet.rings;
+    events.push(event({ id: "rings", digest: rings, gain, at: 0, start: before, frames: all - before, channels: 2 }));
+  }
   if (sheet.clicks) events.push(event({ id: "clicks", digest: sheet.clicks, at: 0, start: 0, frames: body }));
   return { way, period: Math.max(LEAST_FRAMES, body), events };
 }
