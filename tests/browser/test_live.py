@@ -133,6 +133,6 @@ class LiveTest(BrowserTest):
         self.wait(lambda: self.heard_sheet("rings"))
         page.wait_for_timeout(2500)  # it has come again
         wet = heard(page, ROUND)
-        # Three quarters of a beat later it comes again, where the fourth slice is as good as silent.
+        # Three quarters of a beat later it comes again, where the fourth slice is near silence.
         own = slice(round(3.05 * ROUND / 8), round(3.6 * ROUND / 8))
         self.assertGreater(rms(wet[:, own]), 10 * max(rms(dry[:, own]), 1e-4))

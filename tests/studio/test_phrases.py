@@ -15,12 +15,15 @@ from zeroknot.document.edits.track import ChangeTrack
 from zeroknot.document.project import Section
 from zeroknot.studio.intents.bars import DoBars
 from zeroknot.studio.intents.clips import KeepBeats, SplitClips
+from zeroknot.studio.intents.cutting import ChangePieces, CutUp
 from zeroknot.studio.intents.phrases import GroupClips, MakeOne, PasteClips
 from zeroknot.studio.intents.pieces import OpenClip
 from zeroknot.studio.intents.placing import CopyClips, Place
 from zeroknot.studio.intents.time import SetSteadyTempo, SetTempoPoint
 from zeroknot.studio.prints import RangeHow
-from zeroknot.studio.song_range import SongRange, parts_told
+from zeroknot.studio.sheets import SheetMaker
+from zeroknot.studio.song_range import SongRange, desk_plan, parts_told
+from zeroknot.studio.tasks.rendering import rendering_of
 
 
 class PhraseTest(ClipsTest):
@@ -69,10 +72,18 @@ class PhraseTest(ClipsTest):
 class MakeOneTest(ClipsTest):
     def make_one(self, start, end, track=None):
         where = SongRange(start, end, None if track is None else (track,))
-        how = RangeHow("ring", True, through=track is None, levels=track is None)
+        how = RangeHow.in_place(self.tree(), where)
         loop = self.studio.prints.print_range(self.tree(), where, how)
         tracks = None if track is None else (track,)
         self.do(MakeOne(loop=loop.sha, start=start, end=end, tracks=tracks))
+
+    def mixed(self):
+        """Two bars through the desk, without what rings past them: float32 [2, n]."""
+        tree = self.tree()
+        maker = SheetMaker(tree, self.studio.loops.named(tree.loops()))
+        plan = desk_plan(tree, maker, *SongRange(0.0, 8.0).frames(tree))
+        sound = rendering_of(self.studio.store.folder, plan).whole()
+        return sound[:, plan.lead_frames : plan.lead_frames + plan.body_frames]
 
     def test_pieces_of_one_track_become_one_clip_that_sounds_the_same_and_opens_again(self):
         track = self.tree().tracks[0].id
@@ -109,6 +120,22 @@ class MakeOneTest(ClipsTest):
             self.assertAlmostEqual(second, second_of(beat), 4)
         self.do(OpenClip(clip=made.id))
         self.assertEqual(sorted(c.beat for c in self.tree().clips), [0.0, 0.0, 4.0, 4.0])
+
+    def test_what_slices_of_it_send_is_printed_with_it(self):
+        track = self.tree().tracks[0].id
+        strand = self.tree().strands[0].id
+        self.do(CutUp(hand=strand, by="equal", count=8))
+        self.do(ChangePieces(hand=strand, which=(2,), room_db=0.0))
+        before = self.mixed()
+        self.make_one(0.0, 4.0, track)
+        tree = self.tree()
+        self.assertEqual(len(tree.tracks), 2)
+        self.assertEqual([c.beat for c in tree.clips_on(tree.tracks[1].id)], [0.0])
+        off = np.abs(self.mixed() - before).max(axis=0)
+        border = off.size // 2  # where what goes on is cut, it goes over a few milliseconds
+        self.assertLess(max(off[: border - 200].max(), off[border + 200 :].max()), 1e-3)
+        self.do(ChangePieces(hand=strand, which=(2,), room_db=-60.0))
+        self.assertGreater(np.abs(self.mixed() - before).max(), 1e-2)  # the rest sends still
 
     def test_where_nothing_is_left_it_says_so(self):
         loop = self.studio.prints.print_range(self.tree(), SongRange(0.0, 4.0), RangeHow())

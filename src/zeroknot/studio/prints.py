@@ -23,6 +23,7 @@ from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import ITSELF, Hand, in_hand
 from zeroknot.studio.made_loops import MadeLoops
 from zeroknot.studio.placement import Placement
+from zeroknot.studio.desk import sent_by
 from zeroknot.studio.song_range import SongRange, parts_of, plan_of_range
 
 NEARLY_A_SEMITONE = 0.15  # off a whole one, and still the same key
@@ -52,6 +53,16 @@ class RangeHow:
     with_lead: bool = False
     through: bool = False
     levels: bool = True
+
+    @classmethod
+    def in_place(cls, project: Project, where: SongRange) -> "RangeHow":
+        """As what takes the place of its pieces: before the strip of their track, where that is one.
+
+        What slices send is heard beside it: then, as where they lie on several, after all strips.
+        """
+        sends = any(sent_by(strand) for strand in where.strands(project))
+        is_one = where.tracks is not None and len(where.tracks) == 1 and not sends
+        return cls("ring", with_lead=True, through=not is_one, levels=not is_one)
 
 
 class Prints:

@@ -6,6 +6,8 @@ from typing import Any, Literal
 from pydantic import Field
 
 from zeroknot.core.errors import EditError
+from zeroknot.core.recipe.run import run_of
+from zeroknot.core.render.desk_plan import DeskPlan
 from zeroknot.core.warp.knot import Knot
 from zeroknot.document.edits.any_edit import SingleEdit, Together
 from zeroknot.document.edits.clip import AddClips
@@ -43,8 +45,8 @@ class MakeOne(Intent):
 
     loop        the print's hash
     start, end  beats of the song
-    tracks      on which it was, all that sound where None; it stays on one, and gets a track of its
-                own where they are several
+    tracks      on which it was, all that sound where None; printed before its strip it stays on
+                the one, printed through strips it gets a track of its own
     """
 
     kind: Literal["make_one"] = "make_one"
@@ -80,7 +82,8 @@ class MakeOne(Intent):
         edits: list[SingleEdit] = [
             replacing(gone, left, "make one"), AddStrand(strand=strand),
         ]  # fmt: skip
-        one = self.tracks is not None and len(self.tracks) == 1
+        plan = run_of(loop.recipe.made_by["run"]).plan if loop.recipe else None
+        one = self.tracks is not None and len(self.tracks) == 1 and not isinstance(plan, DeskPlan)
         track = project.track(self.tracks[0]).id if self.tracks and one else new_id()
         if not one:
             name = loop.name[:LONGEST_NAME]

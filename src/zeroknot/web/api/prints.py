@@ -40,8 +40,11 @@ class AskWhere(BaseModel):
 
 
 class RangeAsk(AskWhere):
-    """through: as its tracks sound; levels: at the levels of its tracks"""
+    """through: as its tracks sound; levels: at the levels of its tracks
+    in_place  to take the place of its pieces: all the rest follows from that
+    """
 
+    in_place: bool = False
     seam: str = Field("wrap", max_length=10)
     with_lead: bool = False
     through: bool = False
@@ -60,6 +63,8 @@ def print_range(studio: StudioDep, project: str, ask: RangeAsk) -> answers.MadeL
     """A stretch of the song as a new loop on the shelf."""
     tree = studio.projects.state(project).project
     how = RangeHow(ask.seam, ask.with_lead, ask.through, ask.levels)
+    if ask.in_place:
+        how = RangeHow.in_place(tree, ask.where)
     loop = studio.prints.print_range(tree, ask.where, how)
     return {"sha": loop.sha, "name": loop.name, "frames": loop.frames, "rate": loop.rate}
 

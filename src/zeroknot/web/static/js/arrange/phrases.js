@@ -71,10 +71,9 @@ export const phraseControls = (view, session) => ({
     const picks = new Set(this.picks());
     const rows = new Set(session.state.clips.filter((c) => picks.has(c.id)).map((c) => c.track));
     const tracks = rows.size ? [...rows] : this.rangeTracks();
-    const track = tracks?.length === 1 ? tracks[0] : null;
     this.isPrinting = true;
     const made = await view.ask("make-one", (signal) => post(`${session.path}/ranges`, {
-      start: from, end: to, tracks, seam: "ring", with_lead: true, through: !track, levels: !track,
+      start: from, end: to, tracks, in_place: true,
     }, { signal, again: true }));
     this.isPrinting = false;
     if (!made) return;
