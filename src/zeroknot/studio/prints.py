@@ -19,11 +19,11 @@ from zeroknot.document.stored import strand_told
 from zeroknot.document.strand import LONGEST_NAME, Strand
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.loops import LoopStore
+from zeroknot.studio.desk import sent_by
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import ITSELF, Hand, in_hand
 from zeroknot.studio.made_loops import MadeLoops
 from zeroknot.studio.placement import Placement
-from zeroknot.studio.desk import sent_by
 from zeroknot.studio.song_range import SongRange, parts_of, plan_of_range
 
 NEARLY_A_SEMITONE = 0.15  # off a whole one, and still the same key
@@ -56,7 +56,7 @@ class RangeHow:
 
     @classmethod
     def in_place(cls, project: Project, where: SongRange) -> "RangeHow":
-        """As what takes the place of its pieces: before the strip of their track, where that is one.
+        """As what takes the place of its pieces: before the strip of their track, if it is one.
 
         What slices send is heard beside it: then, as where they lie on several, after all strips.
         """
