@@ -9,7 +9,7 @@ from tests.studio.helper import StudioTest
 from zeroknot.core.errors import EditError
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.mixing.mix import mix
-from zeroknot.document.edits.clip import ChangeClip, Move, MoveClips
+from zeroknot.document.edits.clip import ChangeClip, Move, MoveClips, RemoveClips
 from zeroknot.document.edits.time import SetMetres
 from zeroknot.studio.intents.bars import DoBars
 from zeroknot.studio.intents.clips import (
@@ -24,7 +24,9 @@ from zeroknot.studio.intents.cutting import CutUp
 from zeroknot.studio.intents.key import SetKeyAt
 from zeroknot.studio.intents.knots import FollowTempo
 from zeroknot.studio.intents.ordering import DealOrder
-from zeroknot.studio.intents.placing import Place
+from zeroknot.studio.intents.phrases import GroupClips
+from zeroknot.studio.intents.placing import CopyClips, Place
+from zeroknot.studio.intents.repeating import RepeatClips
 from zeroknot.studio.intents.stretch import SetShift
 from zeroknot.studio.intents.time import SetSteadyTempo, SetTempoPoint
 from zeroknot.studio.intents.trying import TryUnder
@@ -198,6 +200,57 @@ class SlipTest(ClipsTest):
         np.testing.assert_allclose(
             later[:, 3 * beat : 4 * beat], before[:, 2 * beat : 3 * beat], atol=2e-3
         )
+
+
+class RepeatTest(ClipsTest):
+    """One bar of a loop, and the rest thrown away."""
+
+    def setUp(self):
+        super().setUp()
+        self.do(SplitClips(clips=(self.clip,), beats=(4.0,)))
+        one, other = self.ids()
+        self.do(RemoveClips(clips=(other,)))
+        self.bar = one
+
+    def begins(self):
+        return [c[0] for c in self.clips()]
+
+    def repeat(self, **how):
+        self.do(RepeatClips(clips=(self.bar,), **how))
+
+    def test_there_is_one_more_of_it_each_time_and_one_fewer(self):
+        for count in (2, 3, 4):
+            self.repeat()
+            self.assertEqual(self.begins(), [4.0 * i for i in range(count)])
+        self.assertEqual({(c[1], c[2]) for c in self.clips()}, {(4.0, 0.0)})
+        self.repeat(times=-1)
+        self.assertEqual(self.begins(), [0.0, 4.0, 8.0])
+        self.repeat(times=-9)
+        self.assertEqual(self.begins(), [0.0])
+        with self.assertRaisesRegex(EditError, "no copy"):
+            self.repeat(times=-1)
+
+    def test_as_often_as_fits_before_the_next_clip_and_before_the_end(self):
+        track = self.tree().tracks[0].id
+        self.do(CopyClips(clips=(self.bar,), beat=14.0))
+        self.repeat(to="next")
+        self.assertEqual(self.begins(), [0.0, 4.0, 8.0, 14.0])
+        with self.assertRaisesRegex(EditError, "not one more"):
+            self.repeat(to="next")
+        self.do(Place(hand="~" + self.sha, beat=16.0, passes=1))
+        self.do(RemoveClips(clips=(self.tree().clips_on(track)[-1].id,)))
+        self.repeat(to="end")
+        self.assertEqual([c.beat for c in self.tree().clips_on(track)], [4.0 * i for i in range(6)])
+
+    def test_several_are_repeated_as_one_and_a_phrase_is_its_own_each_time(self):
+        self.do(CopyClips(clips=(self.bar,), beat=5.0))
+        self.do(GroupClips(clips=self.ids()))
+        pair = self.ids()
+        self.do(RepeatClips(clips=pair, times=2))
+        self.assertEqual(self.begins(), [0.0, 5.0, 9.0, 14.0, 18.0, 23.0])
+        phrases = [self.tree().clip(i).phrase for i in self.ids()]
+        self.assertEqual(len(set(phrases)), 3)
+        self.assertEqual(phrases[0], phrases[1])
 
 
 class KeepBeatsTest(ClipsTest):

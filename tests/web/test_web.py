@@ -90,7 +90,7 @@ class ApiTest(WebTest):
             {"kind": "together", "edits": [], "what": "nothing"},
             {"kind": "move_clips", "moves": far},
             {"kind": "change_clip", "clip": clip, "length": 0},
-            {"kind": "repeat_clip", "clip": clip, "to": "end", "passes": 10**9},
+            {"kind": "repeat_clips", "clips": [clip], "to": "end", "times": 10**9},
         ):
             with self.subTest(intent):
                 response = self.intent(project, **intent)

@@ -83,7 +83,7 @@ from zeroknot.studio.intents.ordering import (
 )
 from zeroknot.studio.intents.phrases import GroupClips, MakeOne, PasteClips
 from zeroknot.studio.intents.pieces import OpenClip, PlacePieces
-from zeroknot.studio.intents.placing import CopyClips, NewTrack, Place, RepeatClip, SeparateClip
+from zeroknot.studio.intents.placing import CopyClips, NewTrack, Place, SeparateClip
 from zeroknot.studio.intents.readings import (
     AdoptReading,
     FollowLoop,
@@ -92,6 +92,7 @@ from zeroknot.studio.intents.readings import (
     StateReading,
     WithdrawReading,
 )
+from zeroknot.studio.intents.repeating import RepeatClips
 from zeroknot.studio.intents.stretch import (
     SetCrossfade,
     SetLead,
@@ -121,7 +122,7 @@ AnyIntent = Annotated[
     Place
     | NewTrack
     | CopyClips
-    | RepeatClip
+    | RepeatClips
     | SeparateClip
     | SplitClips
     | KeepBeats

@@ -1,6 +1,6 @@
 """Clips and tracks."""
 
-import math
+from collections.abc import Iterable, Sequence
 from typing import Literal
 
 from pydantic import Field
@@ -68,26 +68,6 @@ class NewTrack(Intent):
         return Resolved(AddTrack(track=Track(id=new_id(), name=self.name)))
 
 
-class RepeatClip(Intent):
-    """So many whole passes as fit before the next clip on its track, or before the song's end."""
-
-    kind: Literal["repeat_clip"] = "repeat_clip"
-    clip: str
-    to: Literal["next", "end"]
-
-    def resolve(self, project: Project, known: Known) -> Resolved:
-        clip = project.clip(self.clip)
-        later = [c.beat for c in project.clips if c.track == clip.track and c.beat > clip.beat]
-        if self.to == "next" and not later:
-            raise EditError("no clip comes after it on its track; repeat it to the song's end")
-        end = min(later) if self.to == "next" else project.end_beat
-        one = project.clip_length(clip.changed(passes=1, length=None, slip=0.0))
-        passes = math.floor((end - clip.beat) / one + SAME_BEATS)
-        if passes < 1:
-            raise EditError("not one whole pass fits there")
-        return Resolved(ChangeClip(clip=clip.id, passes=passes))
-
-
 class SeparateClip(Intent):
     """A clip gets a strand of its own: what is changed of it changes no other clip."""
 
@@ -120,17 +100,24 @@ class CopyClips(Intent):
         first = min(c.beat for c in clips)
         end = max(project.clip_end(c) for c in clips)
         by = (end if self.beat is None else self.beat) - first
-        copies = tuple(
-            c.changed(id=new_id(), beat=c.beat + by, track=self.track or c.track) for c in clips
-        )
-        added = AddClips(clips=copies)
-        edits: list[SingleEdit] = [added]
-        named = {p.id: p for p in project.phrases}
-        for id_ in dict.fromkeys(c.phrase for c in copies if c.phrase in named):
-            # A copy is a phrase of its own.
-            phrase = named[str(id_)].changed(id=new_id())
-            members = tuple(c.id for c in copies if c.phrase == id_)
-            edits.append(SetPhrase(phrase=phrase, clips=members))
-        if len(edits) == 1:
+        added, *phrases = copies_of(project, clips, (by,), self.track)
+        if not phrases:
             return Resolved(added)
-        return Resolved(Together(edits=tuple(edits), what=added.label()))
+        return Resolved(Together(edits=(added, *phrases), what=added.label()))
+
+
+def copies_of(
+    project: Project, clips: Sequence[Clip], offsets: Iterable[float], track: str | None = None
+) -> tuple[SingleEdit, ...]:
+    """Copies of clips so many beats later each; what is a phrase is one of its own in each."""
+    copies: list[Clip] = []
+    phrases: list[SingleEdit] = []
+    named = {p.id: p for p in project.phrases}
+    for by in offsets:
+        made = [c.changed(id=new_id(), beat=c.beat + by, track=track or c.track) for c in clips]
+        copies += made
+        for id_ in dict.fromkeys(c.phrase for c in made if c.phrase in named):
+            phrase = named[str(id_)].changed(id=new_id())
+            members = tuple(c.id for c in made if c.phrase == id_)
+            phrases.append(SetPhrase(phrase=phrase, clips=members))
+    return AddClips(clips=tuple(copies)), *phrases

@@ -361,14 +361,16 @@ export const arrange = (session, app) => () => {
 
     /** @param {number} by */
     async repeat(by) {
-      const clip = await this.settled();
-      if (clip) void view.intent({ kind: "change_clip", clip: clip.id, passes: Math.max(1, clip.passes + by) });
+      await session.settled();
+      const clips = this.picks();
+      if (clips.length) void view.intent({ kind: "repeat_clips", clips, times: by });
     },
 
     /** @param {"next" | "end"} to */
     async repeatTo(to) {
-      const clip = await this.settled();
-      if (clip) void view.intent({ kind: "repeat_clip", clip: clip.id, to });
+      await session.settled();
+      const clips = this.picks();
+      if (clips.length) void view.intent({ kind: "repeat_clips", clips, to });
     },
 
     async separate() {
