@@ -245,7 +245,7 @@ class ShapesTest(BrowserTest):
         self.wait(lambda: self.engine("s.state.tracks.length") == 2)
         first, second = self.engine("s.state.tracks.map((t) => t.id)")
         page.locator(f"[data-clip='{self.clip(0)['id']}']").click()
-        page.get_by_label("Silent where this track plays").select_option(second)
+        page.get_by_label("Never with").select_option(second)
         self.wait(lambda: self.engine("s.state.tracks[0].gives_way_to") == second)
         shapes = f"s.sheet.events.filter((e) => e.track === '{first}').map((e) => e.shape ?? [])"
         self.wait(lambda: any(gain == 0 for shape in self.engine(shapes) for _, gain in shape))
