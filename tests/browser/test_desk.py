@@ -168,6 +168,10 @@ class SoundBoardTest(BrowserTest):
         self.wait(lambda: self.state()["master_sound"]["makeup_db"] == 18)
         self.play()
         self.wait(lambda: self.beat() > 12)
+        # What sounds of the whole lies under its filters.
+        drawn = """(() => { const f = new Float32Array(e.mixer.looked.frequencyBinCount);
+          e.mixer.looked.getFloatFrequencyData(f); return Math.max(...f); })()"""
+        self.assertGreater(self.engine(drawn), -60)
         read = page.locator(".readings dd").all_inner_texts()
         integrated, peak = (float(read[i].split()[0].replace("−", "-")) for i in (2, 4))
         self.assertLessEqual(peak, -1.0)

@@ -114,7 +114,7 @@ export const sound = (session, app) => () => {
     },
 
     lookAt() {
-      session.engine_?.mixer.look(this.isSoundOpen && this.whose === "track" ? this.trackOf : "");
+      session.engine_?.mixer.look(this.isSoundOpen && this.isTrackOrMaster ? this.soundId : "");
     },
 
     /** What sounds, ten times a second. */
@@ -132,7 +132,7 @@ export const sound = (session, app) => () => {
       const bar = document.getElementById("turned-down");
       if (bar) bar.style.width = `${100 * this.reductionShare}%`;
       this.lowered = mixer.lowered > 0.05 ? `lowers by ${mixer.lowered.toFixed(1)} dB` : "";
-      if (this.whose === "track") {
+      if (this.isTrackOrMaster) {
         this.lookAt();
         spectrum ??= new Float32Array(mixer.looked.frequencyBinCount);
         mixer.looked.getFloatFrequencyData(spectrum);

@@ -83,7 +83,8 @@ export class Mixer {
     this.desk = null;
     /** @type {AudioWorkletNode | null} */
     this.master = null;
-    /** The sound of the track that is looked at, after its strip. */
+    this.looksAtMaster = false;
+    /** The sound of the track that is looked at, after its strip, or of the whole. */
     this.looked = new AnalyserNode(context, { fftSize: SPECTRUM_FRAMES, smoothingTimeConstant: 0.7, minDecibels: -110, maxDecibels: 0 });
     /** @type {Map<number, () => void>} */
     this.pings = new Map();
@@ -254,9 +255,16 @@ export class Mixer {
     this.rest.to(heard ? 1 : 0);
   }
 
-  /** Whose spectrum is to be seen. @param {string} id */
+  /** Whose spectrum is to be seen: a track's, or that of all of it. @param {string} id */
   look(id) {
-    this.tell("desk", { kind: "look", id });
+    const isMaster = id === "master";
+    this.tell("desk", { kind: "look", id: isMaster ? "" : id });
+    if (!this.desk || !this.master || isMaster === this.looksAtMaster) return;
+    this.looksAtMaster = isMaster;
+    if (isMaster) this.desk.disconnect(this.looked);
+    else this.master.disconnect(this.looked);
+    if (isMaster) this.master.connect(this.looked);
+    else this.desk.connect(this.looked, 2);
   }
 
   /** @param {{number?: number, peaks?: [string, [number, number]][], down?: [string, number][], read?: {id: string, powers: number[], peak: number} | null}} told */
