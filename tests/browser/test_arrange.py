@@ -143,6 +143,9 @@ class ArrangeTest(OneClip):
         page.get_by_label("Format of the mix").select_option("flac")
         page.get_by_label("Loudness of the mix").select_option("-23")
         page.get_by_role("button", name="Mix down").click()
+        # Wherever the page is scrolled to, it is said, and the file is at hand.
+        notice = page.locator(".notice", has_text="Mixed down")
+        notice.get_by_role("button", name="Save ").wait_for()
         said = page.locator("#mix-said")
         self.wait(lambda: "LUFS" in said.inner_text())
         self.assertRegex(said.inner_text(), r"^-2[23]\.\d LUFS · range \d+\.\d LU · true peak ")
@@ -298,10 +301,11 @@ class CutClipsTest(OneClip):
         page.keyboard.press("Escape")
         self.wait(lambda: self.state()["strands"][0]["loop"] == own)
         self.wait(lambda: not page.locator("#try-said").is_visible())
+        # Kept before the answer is there, it is that one that is kept.
         page.keyboard.press("y")
+        page.keyboard.press("Enter")
         self.wait(lambda: self.state()["strands"][0]["loop"] != own)
         kept = self.state()["strands"][0]["loop"]
-        page.keyboard.press("Enter")
         self.wait(lambda: not page.locator("#try-said").is_visible())
         self.assertEqual(self.state()["strands"][0]["loop"], kept)
         self.assertTrue(page.url.endswith("/arrange"))

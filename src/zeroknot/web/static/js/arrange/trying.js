@@ -15,16 +15,29 @@ export const tryControls = (view, session) => {
   let candidates = [];
   let at = -1;
   let steps = 0; // edits to take back for the old one
+  /** Until what was asked for is there: what is kept, or given up, is that. @type {Promise<unknown>} */
+  let trying = Promise.resolve();
 
   return {
     chosen: "", // as the view has it
     tryText: "", isTrying: false,
 
     /** The next of them takes its place, or the one before. @param {1 | -1} by */
-    async tryNext(by) {
+    tryNext(by) {
+      this.isTrying = true;
+      const tried = trying.then(() => this.tryNow(by));
+      trying = tried.catch(() => undefined);
+      return tried;
+    },
+
+    /** @param {1 | -1} by */
+    async tryNow(by) {
       await session.settled();
       const clip = session.state.clips.find((c) => c.id === this.chosen);
-      if (!clip) return session.say("Choose a clip to try other loops in its place.");
+      if (!clip) {
+        this.isTrying = false;
+        return session.say("Choose a clip to try other loops in its place.");
+      }
       if (of !== clip.id) {
         [of, at, steps, candidates] = [clip.id, -1, 0, []];
         this.tryText = "Looking for what fits…";
@@ -33,24 +46,28 @@ export const tryControls = (view, session) => {
       }
       if (!candidates.length) {
         this.tryText = "Nothing else is on the shelf.";
-        of = "";
+        [of, this.isTrying] = ["", false];
         return;
       }
       at = (at + by + candidates.length) % candidates.length;
       const one = /** @type {Candidate} */ (candidates[at]);
-      if (await view.intent({ kind: "try_under", clip: clip.id, loop: one.sha })) [steps, this.isTrying] = [steps + 1, true];
+      if (await view.intent({ kind: "try_under", clip: clip.id, loop: one.sha })) steps += 1;
       this.tryText = `${at + 1} of ${candidates.length}: ${one.name}${one.why ? `, ${one.why}` : ""}.`;
     },
 
     /** It stays. */
-    keepTried() {
+    async keepTried() {
+      const last = trying;
+      await last;
+      if (last !== trying) return; // another is tried
       [of, steps, this.tryText, this.isTrying] = ["", 0, "", false];
     },
 
     /** What was there before. */
     async giveTriedUp() {
+      await trying;
       const back = steps;
-      this.keepTried();
+      await this.keepTried();
       for (let i = 0; i < back; i += 1) await session.history.undo();
     },
   };

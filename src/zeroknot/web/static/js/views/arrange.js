@@ -274,7 +274,7 @@ export const arrange = (session, app) => () => {
 
     /** @param {string} id */
     choose(id) {
-      if (id !== this.chosen) this.keepTried();
+      if (id !== this.chosen) void this.keepTried();
       // One of those that are chosen: they stay, it is the first of them. Else its phrase is chosen with it.
       const all = this.isPicked(id) ? this.picks() : id ? this.withPhrase(id) : [];
       this.others = all.filter((one) => one !== id);
