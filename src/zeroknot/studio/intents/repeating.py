@@ -33,8 +33,9 @@ class RepeatClips(Intent):
 
     def resolve(self, project: Project, known: Known) -> Resolved:
         clips = [project.clip(id_) for id_ in dict.fromkeys(self.clips)]
-        if len(clips) == 1 and clips[0].length is None:
-            return Resolved(self._passes(project, clips[0]))
+        whole = _whole_passes(project, clips[0]) if len(clips) == 1 else None
+        if whole is not None:
+            return Resolved(self._passes(project, clips[0], whole))
         run = _Run(project, clips)
         if self.to is None and self.times < 0:
             gone = run.copies[max(0, len(run.copies) + self.times) :]
@@ -51,16 +52,29 @@ class RepeatClips(Intent):
         copies = copies_of(project, clips, (k * run.span for k in turns))
         return Resolved(Together(edits=copies, what=f"repeat {count} ×"))
 
-    def _passes(self, project: Project, clip: Clip) -> ChangeClip:
+    def _passes(self, project: Project, clip: Clip, now: int) -> ChangeClip:
         if self.to is None:
-            passes = max(1, clip.passes + self.times)
+            passes = max(1, now + self.times)
         else:
-            one = project.clip_length(clip.changed(passes=1, slip=0.0))
+            one = _pass_beats(project, clip)
             end = _limit(project, [clip], self.to, clip.beat + SAME_BEATS)
             passes = math.floor((end - clip.beat) / one + SAME_BEATS)
         if passes < 1:
             raise EditError("not one whole pass fits there")
         return ChangeClip(clip=clip.id, passes=passes)
+
+
+def _pass_beats(project: Project, clip: Clip) -> float:
+    return project.clip_length(clip.changed(passes=1, length=None, slip=0.0))
+
+
+def _whole_passes(project: Project, clip: Clip) -> int | None:
+    """How many passes it plays, all of each; None where it is a piece."""
+    if clip.length is None:
+        return clip.passes
+    passes = clip.length / _pass_beats(project, clip)
+    is_whole = round(passes) > 0 and abs(passes - round(passes)) < NEAR_BEATS
+    return round(passes) if is_whole and clip.slip == 0.0 else None
 
 
 class _Run:

@@ -23,6 +23,20 @@ export const manyControls = (view, session) => ({
     return [this.chosen, ...this.others].filter((id, i, all) => id && there.has(id) && all.indexOf(id) === i);
   },
 
+  /** So many times more: passes of a whole clip, copies of a piece or of several. @param {number} by */
+  async repeat(by) {
+    await session.settled();
+    const clips = this.picks();
+    if (clips.length) void view.intent({ kind: "repeat_clips", clips, times: by });
+  },
+
+  /** @param {"next" | "end"} to */
+  async repeatTo(to) {
+    await session.settled();
+    const clips = this.picks();
+    if (clips.length) void view.intent({ kind: "repeat_clips", clips, to });
+  },
+
   /** @param {string} id */
   isPicked(id) {
     return id === this.chosen || this.others.includes(id);

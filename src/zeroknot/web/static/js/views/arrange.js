@@ -359,20 +359,6 @@ export const arrange = (session, app) => () => {
       requestAnimationFrame(() => buttons?.focus(made.id));
     },
 
-    /** @param {number} by */
-    async repeat(by) {
-      await session.settled();
-      const clips = this.picks();
-      if (clips.length) void view.intent({ kind: "repeat_clips", clips, times: by });
-    },
-
-    /** @param {"next" | "end"} to */
-    async repeatTo(to) {
-      await session.settled();
-      const clips = this.picks();
-      if (clips.length) void view.intent({ kind: "repeat_clips", clips, to });
-    },
-
     async separate() {
       const clip = await this.settled();
       if (clip) void view.intent({ kind: "separate_clip", clip: clip.id });
