@@ -4,6 +4,8 @@ import numpy as np
 
 from tests.studio.test_clips import ClipsTest
 from zeroknot.core.errors import EditError
+from zeroknot.core.mixing.filters import filtered
+from zeroknot.core.render.any_plan import plan_of_text
 from zeroknot.core.render.order_plan import OrderPlan
 from zeroknot.document.desk import LinePoint
 from zeroknot.document.edits.clip import ChangeClip, Move
@@ -13,6 +15,7 @@ from zeroknot.document.lines import value_on
 from zeroknot.document.project import Track
 from zeroknot.studio.intents.bars import DoBars
 from zeroknot.studio.intents.carrying import CarryClips
+from zeroknot.studio.intents.clips import ReverseClips
 from zeroknot.studio.intents.cutting import ChangePieces, CutUp
 from zeroknot.studio.intents.groove import LayOver, MakeSwing
 from zeroknot.studio.intents.knots import StraightenBeats
@@ -123,6 +126,61 @@ class StrokesTest(MovingTest):
         before = self.heard()
         self.line("slices_cut_hz", (0.0, 20_000.0))
         np.testing.assert_allclose(self.heard(), before, atol=1e-6)
+
+
+class WithinStrokesTest(MovingTest):
+    """One slice, as long as the pass."""
+
+    def setUp(self):
+        super().setUp()
+        self.do(CutUp(hand=self.tree().strands[0].id, by="equal", count=1))
+        self.frames = round(self.span * 26_460)
+        self.dry = self.heard()
+
+    def assert_near(self, wanted, first=2_000, below=2e-4):
+        """A pass, but for its first milliseconds: its slice has fades of its own."""
+        found = self.heard()
+        size = min(found.shape[1], wanted.shape[1], self.frames) - 2_000
+        off = np.abs(found[:, first:size] - wanted[:, first:size]).max()
+        self.assertLess(off, below)
+
+    def test_a_filter_goes_along_its_line_within_a_slice(self):
+        self.line("slices_cut_hz", (0.0, 200.0), (4.0, 3200.0), (self.span, 300.0))
+        beats = np.arange(self.dry.shape[1]) / 26_460
+        octaves = np.interp(beats, (0.0, 4.0, self.span), np.log2((200.0, 3200.0, 300.0)))
+        dry = self.dry.astype(np.float32)
+        self.assert_near(filtered(dry, "low", 2.0**octaves, 0.0, 44_100), 20_000)
+
+    def test_backwards_it_goes_along_the_song(self):
+        self.do(ChangeClip(clip=self.clip, passes=1))
+        self.do(CutUp(hand=self.tree().strands[0].id, by="equal", count=3))
+        self.do(ReverseClips(clips=(self.clip,)))
+        turned = self.heard()
+        self.line("slices_drive_db", (0.0, 0.0), (6.0, 24.0), shape="step")
+        found = self.heard()
+        border = 6 * 26_460
+        off = np.abs(found - turned)
+        edge = round(16 / 3 * 26_460)  # of the slice that is driven: it has fades of its own
+        for a, b in ((3_000, edge - 3_000), (edge + 3_000, border - 3_000)):
+            self.assertLess(off[:, a:b].max(), 1e-5)
+        self.assertGreater(off[:, border + 3_000 : self.frames - 3_000].max(), 0.05)
+
+    def test_drive_is_that_of_each_moment(self):
+        self.line("slices_drive_db", (0.0, 3.0), (self.span, 18.0))
+        plan = self.plans()[0]
+        self.assertEqual([v for _, v in plan.voices[0].drive], [3.0, 18.0])
+        again = plan_of_text(plan.text)
+        self.assertEqual(again.digest, plan.digest)
+        self.assertEqual(again, plan)
+        # The loop lies at -6 dB on its track: what is driven is before that.
+        drive = np.interp(np.arange(self.dry.shape[1]) / 26_460, (0.0, self.span), (3.0, 18.0))
+        gain, level = 10 ** (drive / 20), 10 ** (-6.0 / 20)
+        self.assert_near(np.tanh(gain * self.dry / level) / np.tanh(gain) * level)
+
+    def test_a_line_that_stays_is_no_other_render_than_a_number(self):
+        self.line("slices_cut_hz", (0.0, 900.0), (self.span, 900.0))
+        plan = self.plans()[0]
+        self.assertEqual((plan.voices[0].cutoff, plan.voices[0].shape.cutoff_hz), ((), 900.0))
 
 
 class CarriedTest(MovingTest):

@@ -241,9 +241,14 @@ class Placement:
     def _of_order(self, cut: Cut, order: Order, bus: Bus | None = None) -> OrderPlan:
         return plan_order(
             base=self._pieces.plan, cut=cut, order=order, frame_of=self._frame_in_round,
-            channels=self.loop.channels, shaped=self.strokes.shaped if self.strokes else None,
-            bus=bus,
+            channels=self.loop.channels, moves=self._moves, bus=bus,
         )  # fmt: skip
+
+    @property
+    def _moves(self) -> Strokes | None:
+        if self.strokes is None or not self.reverse:
+            return self.strokes
+        return replace(self.strokes, turned=self.strand.round_beats)
 
     @property
     def order(self) -> Order | None:

@@ -88,7 +88,11 @@ def _pass_or_order(told: dict[str, Any]) -> RenderPlan | OrderPlan:
 
 def _voice_of(told: dict[str, Any]) -> Voice:
     shape = told.pop("shape", None)
-    return Voice(shape=Shape(**shape) if shape else None, **told)
+    cutoff, drive = (
+        tuple((int(at), float(value)) for at, value in told.pop(name, ()))
+        for name in ("cutoff", "drive")
+    )
+    return Voice(shape=Shape(**shape) if shape else None, cutoff=cutoff, drive=drive, **told)
 
 
 def _pass_of(told: dict[str, Any]) -> RenderPlan:

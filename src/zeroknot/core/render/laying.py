@@ -5,8 +5,9 @@ Conventions as in `render.order_plan`.
 
 from collections.abc import Callable, Collection, Iterator
 from dataclasses import replace
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, Protocol
 
+from zeroknot.core.mixing.shape import Corners
 from zeroknot.core.order.order import Order, Tile
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.render.voice import Voice
@@ -23,7 +24,16 @@ SURELY = 1.05  # times within the bounds of a stretch
 NEARLY = 2  # frames by which a tile may miss where the one before it ends
 
 
-Shaped = Callable[[Shape, float], Shape]  # a piece's shape and a beat to that of a stroke there
+BeatLine = tuple[tuple[float, float], ...]  # beats of the order, and values
+STEP_FRAMES = 64  # over which a line steps
+
+
+class Moves(Protocol):
+    """What moves along the strokes of an order, whatever their pieces say."""
+
+    def moved(self, shape: Shape, beat: float, end: float) -> tuple[Shape, BeatLine, BeatLine]:
+        """The shape of a stroke between two beats of the order, [shape, cutoff, drive]: log2 of
+        Hz and dB; () where a line stays as the shape has it."""
 
 
 class Stroke(NamedTuple):
@@ -78,10 +88,10 @@ class Laying:
 
     def __init__(
         self, base: RenderPlan, cut: Cut, frame_of: Callable[[float], int],
-        tells_beats: bool = False, shaped: Shaped | None = None, bus: Bus | None = None,
+        tells_beats: bool = False, moves: Moves | None = None, bus: Bus | None = None,
     ):  # fmt: skip
         self.base, self.cut, self.frame_of = base, cut, frame_of
-        self._tells_beats, self._shaped_by, self._bus = tells_beats, shaped, bus
+        self._tells_beats, self._moves, self._bus = tells_beats, moves, bus
         self.sources = [base]  # first: by it the order is known and measured
         zero, end = base.zero_second, base.end_second
         # The first begins with the one, wherever that was moved.
@@ -213,17 +223,33 @@ class Laying:
 
     def _voice(self, piece: Piece, beat: float, **where: Any) -> Voice:
         """A voice of a piece, somewhere; what of it goes by beats counts from there."""
-        shaped = self._shaped_by
-        shape = (shaped(piece.shape, beat) if shaped else piece.shape).heard
+        whole = piece.shape
+        cutoff: BeatLine = ()
+        drive: BeatLine = ()
+        if self._moves:
+            end = beat + where["frames"] / (self.frame_of(beat + 1.0) - self.frame_of(beat))
+            whole, cutoff, drive = self._moves.moved(piece.shape, beat, end)
+        shape = whole.heard
         voice = Voice(
-            **{"gain_db": piece.gain_db, **where}, pan=piece.pan, reverse=piece.reverse, shape=shape
-        )
+            **{"gain_db": piece.gain_db, **where}, pan=piece.pan, reverse=piece.reverse,
+            shape=shape, cutoff=self._corners(cutoff), drive=self._corners(drive),
+        )  # fmt: skip
         if piece.sway:
             voice = replace(voice, sway=piece.sway, sway_beats=piece.sway_beats)
         if self._tells_beats or piece.sway or (shape and shape.wave):
             frames = self.frame_of(beat + 1.0) - self.frame_of(beat)
             voice = replace(voice, beat=round(beat, 6), beat_frames=float(frames))
         return voice
+
+    def _corners(self, line: BeatLine) -> Corners:
+        """The same on frames of the order; where it steps, over a moment."""
+        found: list[tuple[int, float]] = []
+        for beat, value in line:
+            at = self.frame_of(beat)
+            if found and found[-1][0] >= at:
+                found[-1] = (at - STEP_FRAMES, found[-1][1])
+            found.append((at, round(value, 6)))
+        return tuple(found)
 
     def _stretch(
         self, index: int, piece: Piece, room: int, semitones: float
@@ -285,7 +311,8 @@ def _goes_on(last: Voice, voice: Voice) -> bool:
     """Does a voice sound as one with the one before it?"""
     return (
         follows(last, voice)
-        and last.shape is voice.shape is None
+        and not last.is_shaped
+        and not voice.is_shaped
         and not last.sway
         and not voice.sway
         and (last.gain_db, last.pan) == (voice.gain_db, voice.pan)

@@ -15,7 +15,7 @@ from dataclasses import dataclass, replace
 
 from zeroknot.core.order.order import Order
 from zeroknot.core.render.addressed import Addressed
-from zeroknot.core.render.laying import Laying, Shaped
+from zeroknot.core.render.laying import Laying, Moves
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.render.voice import Voice
 from zeroknot.core.slicing.cut import Cut
@@ -82,7 +82,7 @@ def plan_order(
     order: Order,
     frame_of: Callable[[float], int],
     channels: int,
-    shaped: Shaped | None = None,
+    moves: Moves | None = None,
     bus: Bus | None = None,
 ) -> OrderPlan:
     """The plan of a round.
@@ -91,9 +91,9 @@ def plan_order(
     frame_of  frame, from the round's one, of a beat of the order
     channels  of the loop; with a pan there are two
     bus       only what its pieces send there, as loud as they do
-    shaped    the shape of a stroke on a beat of the order, where it is another than its piece's
+    moves     what moves along its strokes
     """
-    laying = Laying(base, cut, frame_of, shaped=shaped, bus=bus)
+    laying = Laying(base, cut, frame_of, moves=moves, bus=bus)
     body = max(1, frame_of(order.beats))
     strokes = laying.strokes(order, body)
     if bus is not None:

@@ -9,10 +9,12 @@ from numpy.typing import NDArray
 
 from zeroknot.core.audio import Samples
 from zeroknot.core.mixing.pan import panned
+from zeroknot.core.mixing.shape import Corners
 from zeroknot.core.render.in_blocks import InBlocks
 from zeroknot.core.render.order_plan import OrderPlan
 from zeroknot.core.render.shaped import Struck, released, shaped, slow_wave
 from zeroknot.core.render.voice import Voice
+from zeroknot.core.slicing.shape import UNSHAPED
 from zeroknot.core.units import gain_of_db
 
 Floats = NDArray[np.float64]
@@ -49,7 +51,7 @@ class OrderRendering(InBlocks):
 
     def _sounding(self, voice: Voice, first: int, count: int) -> Samples:
         """float32 [channels, count]: frames of a voice, from its `first` on."""
-        if voice.shape:
+        if voice.is_shaped:
             sound = self._shaped(voice)[:, first : first + count]
         else:
             sound = self._read(voice, first, count)
@@ -69,15 +71,28 @@ class OrderRendering(InBlocks):
 
     def _shaped(self, voice: Voice) -> Samples:
         """All of a voice that is shaped: a filter has to begin where it begins."""
-        assert voice.shape
-        key = replace(voice, at=0, gain_db=0.0, pan=0.0, fade_out=0)
+        key = replace(voice, gain_db=0.0, pan=0.0, fade_out=0)
+        if not (voice.cutoff or voice.drive):  # it sounds alike wherever it begins
+            key = replace(key, at=0)
         if key not in self._kept:
             whole = self._read(voice, 0, voice.frames)
             before = 0 if voice.reverse else voice.fade_in
             held = voice.frames - voice.release
-            struck = Struck(before, held, voice.beat, voice.beat_frames)
-            self._kept[key] = shaped(whole, voice.shape, self.plan.rate, struck)
+            frames = voice.at + np.arange(voice.frames)
+            struck = Struck(
+                before, held, voice.beat, voice.beat_frames,
+                _along(voice.cutoff, frames), _along(voice.drive, frames),
+            )  # fmt: skip
+            self._kept[key] = shaped(whole, voice.shape or UNSHAPED, self.plan.rate, struck)
         return self._kept[key]
+
+
+def _along(corners: Corners, frames: NDArray[np.int64]) -> Floats | None:
+    """float64 [n] at frames of the order; None where there is no line."""
+    if not corners:
+        return None
+    at, values = zip(*corners, strict=True)
+    return np.asarray(np.interp(frames, at, values))
 
 
 @dataclass(frozen=True)

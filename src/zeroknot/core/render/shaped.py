@@ -22,12 +22,15 @@ class Struck:
     held    frames until it is let go; all where it never is
     beat    of the order on which its first frame lies
     beat_frames  frames a beat; 0 where nothing goes by beats
+    cutoff, drive  log2 of Hz and dB at each frame, in place of the shape's: float64 [n]
     """
 
     before: int
     held: int
     beat: float = 0.0
     beat_frames: float = 0.0
+    cutoff: Floats | None = None
+    drive: Floats | None = None
 
 
 def shaped(sound: Samples, shape: Shape, rate: int, struck: Struck) -> Samples:
@@ -55,14 +58,24 @@ def shaped(sound: Samples, shape: Shape, rate: int, struck: Struck) -> Samples:
         if shape.wave and struck.beat_frames:
             beats = struck.beat + frames / struck.beat_frames
             octaves = octaves + shape.wave * slow_wave(beats, shape.wave_beats)
-        hertz = shape.cutoff_hz * 2.0**octaves
+        hertz = (shape.cutoff_hz if struck.cutoff is None else 2.0**struck.cutoff) * 2.0**octaves
         sound = filtered(sound, shape.filter, hertz, shape.resonance_db, rate)
-    if shape.drive_db:
+    if struck.drive is not None:
+        sound = _driven(sound, struck.drive)
+    elif shape.drive_db:
         gain = gain_of_db(shape.drive_db)
         sound = (np.tanh(gain * sound) / np.tanh(gain)).astype(np.float32)
     decay, sustain = (shape.decay_ms, shape.sustain) if shape.decay_ms else (0.0, 1.0)
     level = _risen_and_gone(seconds, shape.attack_ms, decay, sustain)
     return np.asarray(sound * level.astype(np.float32), np.float32)
+
+
+def _driven(sound: Samples, drive: Floats) -> Samples:
+    """By as many dB as each frame says; over the first dB it goes over into what is driven."""
+    gain = 10.0 ** (drive / 20.0)
+    soft = np.tanh(gain * sound) / np.tanh(gain)
+    share = np.clip(drive, 0.0, 1.0)
+    return np.asarray(sound * (1.0 - share) + soft * share, np.float32)
 
 
 def slow_wave(beats: Floats, period: float) -> Floats:

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from zeroknot.core.mixing.shape import Corners
 from zeroknot.core.slicing.shape import Shape
 
 
@@ -20,6 +21,8 @@ class Voice:
     sway, sway_beats  of its pan, as of a piece
     beat     of the order on which it begins, and
     beat_frames  frames a beat there; both only where something of it goes by beats
+    cutoff, drive  corners of lines in place of those of its shape, straight between and level
+             outside: frame of the order, and log2 of Hz or dB
     """
 
     source: int
@@ -37,6 +40,13 @@ class Voice:
     sway_beats: float = 4.0
     beat: float = 0.0
     beat_frames: float = 0.0
+    cutoff: Corners = ()
+    drive: Corners = ()
+
+    @property
+    def is_shaped(self) -> bool:
+        """Is anything done to it but its level, its fades and its pan?"""
+        return bool(self.shape or self.cutoff or self.drive)
 
     @property
     def is_panned(self) -> bool:
