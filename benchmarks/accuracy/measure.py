@@ -1,11 +1,14 @@
 """How well is a loop heard, beside reference libraries in the same run?
 
     python -m benchmarks.accuracy.measure FOLDER [--seeds 11 12 13 14] [--count 160]
+    python -m benchmarks.accuracy.measure FOLDER --made FOLDER... [--alone]
 
 Loops are made where the folder has none yet (their seeds are not those of the loops that were
-learnt from). Scores as in the field: tempo within 4 % (Accuracy 1, Gouyon et al. 2006), beat F
-within 70 ms, attack F within 50 and 10 ms (mir_eval), weighted key score (mir_eval); "whole" is
-tempo within 0.1 BPM and the right number of bars; "one" the downbeat within 20 ms.
+learnt from, and they are played by worlds that were kept apart); or those of folders are taken that
+`loops` or `modules` made. Scores as in the field: tempo within 4 % (Accuracy 1, Gouyon et al.
+2006), beat F within 70 ms, attack F within 50 and 10 ms (mir_eval), weighted key score (mir_eval);
+"whole" is tempo within 0.1 BPM and the right number of bars, "octave" the same but for a half or a
+double; "one" the downbeat within 20 ms.
 """
 
 import argparse
@@ -21,6 +24,7 @@ import numpy as np
 
 from benchmarks.accuracy.fit_attacks import read
 from benchmarks.accuracy.loops import make
+from benchmarks.accuracy.render import APART
 from zeroknot.core.audio import Audio
 from zeroknot.core.listening.readings import listen
 
@@ -98,6 +102,11 @@ def judged(truth: dict, answer: Answer, seconds: float) -> dict[str, float]:
     exact = tempo is not None and abs(tempo - wanted) < 0.1
     scores["tempo"] = float(tempo is not None and abs(tempo - wanted) <= 0.04 * wanted)
     scores["whole"] = float(exact and answer.get("bars") == truth["bars"])
+    # As many beats as it is long, counted half or twice as fast.
+    scores["octave"] = float(
+        tempo is not None
+        and any(abs(tempo * times - wanted) < 0.1 * times for times in (0.5, 1, 2))
+    )
     one = answer.get("one")
     scores["one"] = float(one is not None and abs(one - truth["downbeat_s"]) <= 0.02)
     scores["beat F"] = _f(truth["beats_s"], answer.get("beats") or [], 0.07)
@@ -130,11 +139,12 @@ def _f(wanted: list[float], found: list[float], window: float) -> float:
     return 2 * len(mir_eval.util.match_events(a, b, window)) / (a.size + b.size)
 
 
-def measured(task: tuple[Path, dict]) -> dict[str, dict[str, float]]:
-    file, truth = task
+def measured(task: tuple[Path, dict, tuple[str, ...]]) -> dict[str, dict[str, float]]:
+    file, truth, systems = task
     sound = read(file)
     found = {}
-    for name, system in SYSTEMS.items():
+    for name in systems:
+        system = SYSTEMS[name]
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             began = time.process_time()
@@ -158,7 +168,18 @@ def calibration(sure: np.ndarray, right: np.ndarray) -> tuple[float, float, list
     return float(error), float(auroc), rows
 
 
-COLUMNS = ("whole", "tempo", "one", "beat F", "F 50", "F 10", "key", "within 10", "seconds")
+COLUMNS = (
+    "whole",
+    "octave",
+    "tempo",
+    "one",
+    "beat F",
+    "F 50",
+    "F 10",
+    "key",
+    "within 10",
+    "seconds",
+)
 
 
 def table(groups: dict[str, list[dict]], name: str, columns: tuple[str, ...]) -> str:
@@ -180,31 +201,36 @@ def main() -> None:
     parser.add_argument("folder", type=Path)
     parser.add_argument("--seeds", type=int, nargs="+", default=[11, 12, 13, 14])
     parser.add_argument("--count", type=int, default=160)
+    parser.add_argument("--made", type=Path, nargs="+")
+    parser.add_argument("--alone", action="store_true", help="without the library beside it")
     given = parser.parse_args()
+    systems = tuple(SYSTEMS)[: 2 if given.alone else None]
+    folders = given.made or [given.folder / f"measured-{seed}" for seed in given.seeds]
     tasks = []
-    for seed in given.seeds:
-        folder = given.folder / f"measured-{seed}"
+    for seed, folder in zip(given.seeds if not given.made else folders, folders, strict=True):
         if not (folder / "truth.json").exists():
-            make(folder, seed, given.count)
-        tasks += [(folder / t["file"], t) for t in json.loads((folder / "truth.json").read_text())]
+            make(folder, int(seed), given.count, APART)
+        truths = json.loads((folder / "truth.json").read_text())
+        tasks += [(folder / t["file"], t, systems) for t in truths]
     with ProcessPoolExecutor(2) as pool:
         results = list(pool.map(measured, tasks, chunksize=4))
-    truths = [t for _, t in tasks]
-    print(table({s: [r[s] for r in results] for s in SYSTEMS}, "system", COLUMNS), "\n")
+    truths = [t for _, t, _ in tasks]
+    print(table({s: [r[s] for r in results] for s in systems}, "system", COLUMNS), "\n")
     for label, key in (
+        ("world", lambda t: t["world"].split()[0]),
         ("condition", lambda t: t["condition"]), ("metre", lambda t: t["metre"]),
         ("bars", lambda t: f"{t['bars']:2d}"),
         ("drums", lambda t: "with" if DRUMS & set(t["content"].split("+")) else "without"),
     ):  # fmt: skip
         names = sorted({key(t) for t in truths})
-        lines = [f"| {label} | n | " + " | ".join(SYSTEMS) + " | tempo | one | beat F |",
-                 "|---|---" + "|---" * (len(SYSTEMS) + 3) + "|"]  # fmt: skip
+        lines = [f"| {label} | n | " + " | ".join(systems) + " | octave | tempo | one | beat F |",
+                 "|---|---" + "|---" * (len(systems) + 4) + "|"]  # fmt: skip
         for value in names:
             of = [r for r, t in zip(results, truths, strict=True) if key(t) == value]
-            cells = [f"{np.mean([r[s]['whole'] for r in of]):.2f}" for s in SYSTEMS]
+            cells = [f"{np.mean([r[s]['whole'] for r in of]):.2f}" for s in systems]
             cells += [
                 f"{np.mean([r['Zero Knot'][c] for r in of]):.2f}"
-                for c in ("tempo", "one", "beat F")
+                for c in ("octave", "tempo", "one", "beat F")
             ]
             lines.append(f"| {value} | {len(of)} | " + " | ".join(cells) + " |")
         print("\n".join(lines), "\n")
@@ -215,6 +241,9 @@ def main() -> None:
     print("| said | loops | mean said | right |\n|---|---|---|---|")
     for name, n, said, true in rows:
         print(f"| {name} | {n} | {said:.2f} | {true:.2f} |")
+    for world in sorted({t["world"].split()[0] for t in truths}):
+        of = np.asarray([t["world"].split()[0] == world for t in truths])
+        print(f"Calibration error of {world}: {calibration(sure[of], right[of])[0]:.3f}.")
     cents = [s["cents"] for s in own if "cents" in s]
     sounds = np.mean([s["sound"] for s in own])
     print(f"\nTuning: median {np.median(cents):.1f} cents off. Kind of sound right: {sounds:.3f}.")

@@ -90,7 +90,9 @@ class Band:
             starts.append(at + ROOM_BEFORE + score.before)
             at = starts[-1] + score.after + ROOM_AFTER
         events = [
-            e for score, start in zip(scores, starts, strict=True) for e in _events(score, start)
+            e
+            for score, start in zip(scores, starts, strict=True)
+            for e in _events(score, start, self.world in DRUMS_ONLY)
         ]
         sound = _synthesized(FONTS[self.world], events, reverb)
         found = []
@@ -170,14 +172,17 @@ def _made(score: Score) -> np.ndarray:
     return out
 
 
-def _events(score: Score, start: float) -> list[tuple[float, int, Any]]:
+def _events(score: Score, start: float, is_kit: bool) -> list[tuple[float, int, Any]]:
+    """is_kit: the font's only sound is a kit, and no percussion to the synthesizer"""
     events: list[tuple[float, int, Any]] = []
+    channels = {**CHANNELS, "drums": 0} if is_kit else CHANNELS
     early = start - score.before - 0.3
     bend = round(score.cents / 200 * 8192)
     for role, program in score.programs.items():
-        channel = CHANNELS[role]
+        channel = channels[role]
+        program = 0 if is_kit else program
         events.append((early, 0, mido.Message("program_change", channel=channel, program=program)))
-        if channel != 9:
+        if channel != 9 and not is_kit:
             for control, value in ((101, 0), (100, 0), (6, 2), (38, 0)):
                 events.append(
                     (
@@ -191,7 +196,7 @@ def _events(score: Score, start: float) -> list[tuple[float, int, Any]]:
             events.append((early, 1, mido.Message("pitchwheel", channel=channel, pitch=bend)))
     for timed in score.notes:
         n = timed.note
-        message = {"channel": CHANNELS[n.role], "note": n.pitch}
+        message = {"channel": channels[n.role], "note": n.pitch}
         on = mido.Message("note_on", velocity=n.velocity, **message)
         events.append((start + timed.start, 3, on))
         off = mido.Message("note_on", velocity=0, **message)
