@@ -9,6 +9,7 @@ from collections.abc import Callable
 
 from tests.sounds import rendered
 from zeroknot.core.audio import Audio
+from zeroknot.core.listening.company import NOBODY, Company
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims
 from zeroknot.studio.tasks import incoming
@@ -16,15 +17,15 @@ from zeroknot.studio.tasks import incoming
 MOST = 64
 
 
-def remembered(listen: Callable[[Audio, Claims], Hearing]) -> Callable[[Audio, Claims], Hearing]:
-    known: dict[tuple[bytes, int, Claims], Hearing] = {}
+def remembered(listen: Callable[..., Hearing]) -> Callable[..., Hearing]:
+    known: dict[tuple[bytes, int, Claims, Company], Hearing] = {}
 
-    def heard(sound: Audio, claims: Claims) -> Hearing:
-        key = hashlib.blake2b(sound.samples.tobytes()).digest(), sound.rate, claims
+    def heard(sound: Audio, claims: Claims, company: Company = NOBODY) -> Hearing:
+        key = hashlib.blake2b(sound.samples.tobytes()).digest(), sound.rate, claims, company
         if key not in known:
             if len(known) >= MOST:
                 known.clear()
-            known[key] = listen(sound, claims)
+            known[key] = listen(sound, claims, company)
         return known[key]
 
     return heard

@@ -10,11 +10,12 @@ from pathlib import Path
 import numpy as np
 
 from tests.core.listening.test_midi_reading import SIX_EIGHT
-from tests.sounds import audio, sine
+from tests.sounds import audio, rendered, sine
 from tests.studio.helper import StudioTest
 from zeroknot.core.errors import EditError, ZeroKnotError
 from zeroknot.core.formats.archive import is_hidden
 from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.core.listening.reading import Reading
 from zeroknot.store.shelf_query import Query
 from zeroknot.studio.bring import item_json, names_of
 from zeroknot.studio.executors import InlineExecutor
@@ -154,6 +155,22 @@ class FoldersTest(StudioTest):
                              ("../a.wav", False), ("Thumbs.db", True)):  # fmt: skip
             with self.subTest(name):
                 self.assertEqual(is_hidden(name), hidden)
+
+
+class CompanyTest(StudioTest):
+    def test_what_was_stated_of_a_pack_has_a_say_in_what_comes_of_it_next(self):
+        sound = rendered("bass_97")
+        alone = self.bring(wav_bytes(sound, 16), "Other pack/Lone bass.wav")
+        heard = self.studio.loops.get(alone.sha).hearing.readings
+        before = next((r.confidence for r in heard if abs(r.tempo_bpm - 97) < 0.1), 0.0)
+        for i in range(3):
+            item = self.bring(tone_of(100 + i), f"Dusty pack/{i}.wav")
+            self.studio.loops.state(item.sha, Reading(1, 4, 97.0, 0.0, 0.12, 1.0))
+        again = self.bring(wav_bytes(sound, 24), "Dusty pack/Bass.wav")
+        heard = self.studio.loops.get(again.sha).hearing.readings
+        after = next(r for r in heard if abs(r.tempo_bpm - 97) < 0.1)
+        self.assertGreater(after.confidence, before + 0.1)
+        self.assertIn("others of Dusty pack that you stated", after.reason)
 
 
 class HundredsTest(StudioTest):

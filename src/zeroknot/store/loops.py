@@ -212,6 +212,14 @@ class LoopStore:
         with Session(self._engine) as session:
             return session.exec(query).first()
 
+    def stated_in(self, set_name: str, most: int) -> list[Loop]:
+        """Loops of a set that a person stated the reading of, the latest to come first."""
+        query = select(LoopRow).where(col(LoopRow.set_name) == set_name)
+        query = query.where(col(LoopRow.stated).is_not(None))
+        query = query.order_by(col(LoopRow.added_at).desc()).limit(most)
+        with Session(self._engine) as session:
+            return [loop_value(row) for row in session.exec(query)]
+
     def heard_before(self, version: int) -> list[Loop]:
         """Loops whose hearing was made by an older listening."""
         query = select(LoopRow).where(col(LoopRow.listening_version) < version)

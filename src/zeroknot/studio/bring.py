@@ -21,6 +21,7 @@ from typing import Any
 from zeroknot.core.errors import EditError, NotFoundError, ZeroKnotError
 from zeroknot.core.formats.archive import is_hidden
 from zeroknot.core.formats.sets import set_of
+from zeroknot.core.listening.company import Company, Member
 from zeroknot.core.listening.hearing import VERSION as LISTENING_VERSION
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims
@@ -44,6 +45,7 @@ from zeroknot.studio.listened import Listened
 
 LONGEST_NAME = 300
 SAID_EVERY_SECONDS = 0.15
+MOST_COMPANY = 24  # others of its set that a loop is read beside
 CANCELLED = "cancelled"
 JOB = "bring"
 
@@ -176,7 +178,7 @@ class Bringing:
     def _submit(self, item: Incoming) -> None:
         future = self._executors.listen(
             "take_in", self._store.folder, item.path, names_of(item.name), item.is_ours,
-            self._most_bytes,
+            self._most_bytes, self._company_of(set_name_of(names_of(item.name))),
         )  # fmt: skip
         with self._lock:
             self._futures[item.id] = future
@@ -275,10 +277,20 @@ class Bringing:
         outdated = self._loops.heard_before(LISTENING_VERSION)
         for loop in outdated:
             future = self._executors.listen(
-                "listen_again", self._store.folder, loop.sha, loop.claims
-            )
+                "listen_again", self._store.folder, loop.sha, loop.claims,
+                self._company_of(loop.set_name, loop.sha),
+            )  # fmt: skip
             future.add_done_callback(partial(self._hear_anew, loop))
         return len(outdated)
+
+    def _company_of(self, set_name: str, but: str = "") -> Company:
+        """What was stated of others of a set, the latest first."""
+        stated = self._loops.stated_in(set_name, MOST_COMPANY) if set_name else []
+        members = (
+            Member.of(loop.stated, loop.seconds, loop.claims)
+            for loop in stated if loop.stated and loop.sha != but and not loop.recipe
+        )  # fmt: skip
+        return Company(set_name, tuple(members))
 
     def _hear_anew(self, loop: Loop, future: "Future[Hearing]") -> None:
         if self._is_closed or future.cancelled() or future.exception() is not None:
@@ -313,12 +325,20 @@ def names_of(name: str) -> tuple[str, ...]:
     return (Path(parts[-1]).stem if parts else "loop", *reversed(parts[:-1]))
 
 
+def set_name_of(names: tuple[str, ...]) -> str:
+    """As the shelf has it; "" where nothing tells.
+
+    names  as of `names_of`
+    """
+    return readable(set_of(names)) if set_of(names) else ""
+
+
 def loop_of(listened: Listened, names: tuple[str, ...]) -> Loop:
     """The loop that was listened to."""
     return Loop(
         sha=listened.sha,
         name=readable(names[0]),
-        set_name=readable(set_of(names)) if set_of(names) else "",
+        set_name=set_name_of(names),
         file_kind=listened.file_kind,
         seconds=listened.frames / listened.rate,
         rate=listened.rate,

@@ -2,8 +2,8 @@
 
 Hypotheses of start, end, bars and metre are judged together (see `hypotheses`, `evidence`,
 `judge`); what comes to the same answer is added up, so that a reading's confidence is the
-probability that its tempo (within 0.1 BPM) and its bars are right. What the file claims is weighed
-in as odds.
+probability that its tempo (within 0.1 BPM) and its bars are right. What the file claims, and what a
+person stated of others that it came with, is weighed in as odds.
 """
 
 from dataclasses import replace
@@ -16,6 +16,7 @@ from zeroknot.core.audio import Audio
 from zeroknot.core.harmony.tones import profile_of_peaks
 from zeroknot.core.listening.attacks import is_silent
 from zeroknot.core.listening.beats import TempoCurve, beats_along, share_on, take_of
+from zeroknot.core.listening.company import NOBODY, Company
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.hypotheses import (
     END_BEAT,
@@ -64,12 +65,14 @@ ENDS = {
 }  # fmt: skip
 
 
-def listen(sound: Audio, claims: Claims = NO_CLAIMS) -> Hearing:
-    """Everything that is heard in a sound, claims weighed in. Silence has nothing."""
-    return listen_closely(sound, claims)[0]
+def listen(sound: Audio, claims: Claims = NO_CLAIMS, company: Company = NOBODY) -> Hearing:
+    """Everything that is heard in a sound, claims and company weighed in. Silence has nothing."""
+    return listen_closely(sound, claims, company)[0]
 
 
-def listen_closely(sound: Audio, claims: Claims = NO_CLAIMS) -> tuple[Hearing, Material | None]:
+def listen_closely(
+    sound: Audio, claims: Claims = NO_CLAIMS, company: Company = NOBODY
+) -> tuple[Hearing, Material | None]:
     """The same, and what it was heard in; None of silence."""
     if is_silent(sound):
         quiet = Hearing(sounding=(0.0, sound.seconds), warnings=("there is nothing to hear",))
@@ -83,7 +86,7 @@ def listen_closely(sound: Audio, claims: Claims = NO_CLAIMS) -> tuple[Hearing, M
         reading, curve = take_of(material)
         readings = (reading,) if reading else ()
     elif kind.kind != ONE_HIT:
-        readings = _readings(material, claims)
+        readings = _readings(material, claims, company)
         if sound.seconds > SHORTEST_TAKE_SECONDS and readings:
             readings, curve = _or_a_take(material, readings)
     if not readings and kind.kind != ONE_HIT:
@@ -146,7 +149,7 @@ def is_clipped(sound: Audio) -> bool:
     return bool((at_top[:, 1:] & at_top[:, :-1]).sum() > 8)
 
 
-def _readings(material: Material, claims: Claims) -> tuple[Reading, ...]:
+def _readings(material: Material, claims: Claims, company: Company) -> tuple[Reading, ...]:
     mark = None
     if claims.loop_start_s is not None and claims.loop_end_s is not None:
         mark = claims.loop_start_s, claims.loop_end_s
@@ -154,8 +157,15 @@ def _readings(material: Material, claims: Claims) -> tuple[Reading, ...]:
     if not len(found):
         return ()
     taken, scores = judged(material, found)
+    seconds = material.picture.seconds
     scores = scores + rarity(taken) + claimed_odds(taken, claims)
-    return _ranked(material, taken, scores)
+    scores = scores + company.odds(taken, claims, seconds)
+    return tuple(
+        replace(one, reason=f"{one.reason}; {said}")
+        if (said := company.said(one, seconds))
+        else one
+        for one in _ranked(material, taken, scores)
+    )
 
 
 def rarity(h: Hypotheses) -> NDArray[np.float64]:

@@ -15,6 +15,7 @@ from zeroknot.core.formats.audio_file import LONGEST_SECONDS
 from zeroknot.core.formats.loop_file import read_loop_file
 from zeroknot.core.formats.midi import MidiLoop, read_midi
 from zeroknot.core.formats.sniff import MIDI, sniff
+from zeroknot.core.listening.company import NOBODY, Company
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.liken import likeness_in
 from zeroknot.core.listening.midi_reading import hear_midi, midi_claims
@@ -37,26 +38,28 @@ MEASURED_SECONDS = 60.0  # of what sounds: a take of half an hour need not be he
 
 
 def take_in(
-    folder: Path, file: Path, names: tuple[str, ...], is_ours: bool, most_bytes: int
-) -> Listened:
+    folder: Path, file: Path, names: tuple[str, ...], is_ours: bool, most_bytes: int,
+    company: Company = NOBODY,
+) -> Listened:  # fmt: skip
     """Read one file on its way in: a loop, or an archive of some.
 
     is_ours     it lies in the incoming folder; another is copied there first
     most_bytes  of an archive's files together
+    company     those of its set that a person stated something of
     """
     try:
         with file.open("rb") as opened:
             if is_archive(opened):
                 return _unpacked(folder, opened, most_bytes)
         if is_ours:
-            return listen_to(folder, file, names)
+            return listen_to(folder, file, names, company)
         copy = AudioStore(folder).new_incoming()
         shutil.copyfile(file, copy)
     except ZeroKnotError as error:
         return Listened(refusal=str(error))
     except OSError as error:
         return Listened(refusal=f"the file cannot be read: {error.strerror or error}")
-    listened = listen_to(folder, copy, names)
+    listened = listen_to(folder, copy, names, company)
     if listened.refusal is not None:
         copy.unlink(missing_ok=True)
         return listened
@@ -93,7 +96,9 @@ def _taken_out(store: AudioStore, archive: zipfile.ZipFile, member: Member) -> U
     return Unpacked(member.name, path)
 
 
-def listen_to(folder: Path, file: Path, names: tuple[str, ...]) -> Listened:
+def listen_to(
+    folder: Path, file: Path, names: tuple[str, ...], company: Company = NOBODY
+) -> Listened:
     """Read one incoming file. Never raises for a bad file: the refusal says why."""
     try:
         with file.open("rb") as opened:
@@ -106,7 +111,7 @@ def listen_to(folder: Path, file: Path, names: tuple[str, ...]) -> Listened:
         return Listened(refusal="the file is too large for this machine's memory")
     sha = sha256_of(file)
     sound = read.sound
-    heard, material = listen_closely(sound, read.claims)
+    heard, material = listen_closely(sound, read.claims, company)
     hearing = measured(heard, sound)
     start, end, bars = hearing.body(sound.seconds)
     peaks = material.peaks if material else None
@@ -154,13 +159,13 @@ def _listened_midi(folder: Path, file: Path, loop: MidiLoop, names: tuple[str, .
     )
 
 
-def listen_again(folder: Path, sha: str, claims: Claims) -> Hearing:
+def listen_again(folder: Path, sha: str, claims: Claims, company: Company = NOBODY) -> Hearing:
     """What today's listening makes out of a recording that is on the shelf already."""
     midi = midi_of(folder, sha)
     if midi:
         return measured(hear_midi(midi, claims), sounded_midi(folder, sha, MIDI_RATE, claims.voice))
     sound = decoded(folder, sha)
-    hearing = measured(listen(sound, claims), sound)
+    hearing = measured(listen(sound, claims, company), sound)
     write_attacks(AudioStore(folder), sha, hearing.attacks)
     return hearing
 

@@ -1,0 +1,114 @@
+"""What do others that a loop came with say of it? What a person stated of them, as odds.
+
+Of loops from one pack or folder most are cut alike and many share a tempo, and what a pack's names
+say is right for all of it or for none (common practice, no source). So what was stated of some has
+a say in how the next is read: it weighs in beside the sound and never binds.
+"""
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeroknot.core.listening.reading import Claims, Reading
+
+if TYPE_CHECKING:  # what listens is not loaded where only its company is told
+    from zeroknot.core.listening.hypotheses import Hypotheses
+
+Odds = NDArray[np.float64]
+EXACT_SECONDS = 0.006  # within which a pass begins and ends with its file
+SAME_TEMPO = 0.001  # of the tempo
+USUALLY_EXACT, AS_MANY_AS = 0.7, 2.0  # share of loops that are cut exactly, and what that weighs
+MOST_TEMPO_ODDS = 2.5
+NEAR_OCTAVES = 0.35
+TOLD_FROM = 0.3  # odds from which on it is said
+
+
+@dataclass(frozen=True)
+class Member:
+    """One that a person stated the reading of.
+
+    is_exact     its pass is its file
+    claimed_bpm  what its name or tags say; None where they say nothing
+    """
+
+    tempo_bpm: float
+    is_exact: bool
+    claimed_bpm: float | None = None
+
+    @classmethod
+    def of(cls, stated: Reading, seconds: float, claims: Claims) -> "Member":
+        """From what was stated of a recording so many seconds long."""
+        is_exact = is_whole(stated.downbeat_s, stated.end_s, seconds)
+        return cls(stated.tempo_bpm, bool(is_exact), claims.tempo_bpm)
+
+
+def is_whole(start: float | Odds, end: float | Odds, seconds: float) -> NDArray[np.bool_]:
+    """Is a pass the whole file? bool of the shape of start and end."""
+    near = np.abs(np.asarray(start)) < EXACT_SECONDS
+    return np.asarray(near & (np.abs(np.asarray(end) - seconds) < EXACT_SECONDS))
+
+
+@dataclass(frozen=True)
+class Company:
+    """name: of the set; members: those that something was stated of"""
+
+    name: str = ""
+    members: tuple[Member, ...] = ()
+
+    def odds(self, h: "Hypotheses", claims: Claims, seconds: float) -> Odds:
+        """Logarithms of odds that it adds to each hypothesis: float64 [hypotheses]."""
+        if not self.members:
+            return np.zeros(len(h))
+        whole = is_whole(h.start, h.end, seconds)
+        found = whole * self._exact_odds + self._tempo_odds(h.tempo)
+        if claims.tempo_bpm:
+            found = found + self._names_odds * _same(h.tempo, claims.tempo_bpm)
+        return np.asarray(found, np.float64)
+
+    def said(self, reading: Reading, seconds: float) -> str:
+        """In a few words, what of that speaks for a reading; "" where nothing does."""
+        if not self.members:
+            return ""
+        words = []
+        if is_whole(reading.downbeat_s, reading.end_s, seconds) and self._exact_odds > TOLD_FROM:
+            words.append("cut exactly")
+        if any(_same(np.asarray(reading.tempo_bpm), m.tempo_bpm) for m in self.members):
+            words.append("at the same tempo")
+        count = len(self.members)
+        others = f"as {count} other{'s' * (count != 1)} of {self.name} that you stated"
+        return f"{' and '.join(words)}, {others}" if words else ""
+
+    @property
+    def _exact_odds(self) -> float:
+        exact = sum(m.is_exact for m in self.members) + USUALLY_EXACT * AS_MANY_AS
+        share = exact / (len(self.members) + AS_MANY_AS)
+        return _logit(share) - _logit(USUALLY_EXACT)
+
+    @property
+    def _names_odds(self) -> float:
+        told = [m for m in self.members if m.claimed_bpm]
+        right = sum(bool(_same(np.asarray(m.tempo_bpm), m.claimed_bpm or 0.0)) for m in told)
+        return math.log((right + 1) / (len(told) - right + 1))
+
+    def _tempo_odds(self, tempos: Odds) -> Odds:
+        """More for a tempo that others have, less where they are counted in its half or double."""
+        octaves = np.log2(tempos[:, None] / np.asarray([m.tempo_bpm for m in self.members]))
+        same = (np.abs(octaves) < SAME_TEMPO / math.log(2)).sum(axis=1)
+        near = (np.abs(octaves) < NEAR_OCTAVES).sum(axis=1)
+        apart = (np.abs(np.abs(octaves) - 1.0) < NEAR_OCTAVES).sum(axis=1)
+        counted = np.log((near + 1.0) / (near + apart + 1.0))
+        return np.asarray(np.minimum(np.log1p(2.0 * same), MOST_TEMPO_ODDS) + counted)
+
+
+NOBODY = Company()
+
+
+def _same(tempos: Odds, tempo: float) -> NDArray[np.bool_]:
+    return np.asarray(np.abs(tempos / tempo - 1.0) < SAME_TEMPO) if tempo else tempos < 0.0
+
+
+def _logit(share: float) -> float:
+    return math.log(share / (1.0 - share))
