@@ -46,7 +46,7 @@ class Member:
 
 
 def is_whole(start: float | Odds, end: float | Odds, seconds: float) -> NDArray[np.bool_]:
-    """Is a pass the whole file? bool of the shape of start and end."""
+    """Is a pass the whole file? bool [n] for starts and ends of [n]."""
     near = np.abs(np.asarray(start)) < EXACT_SECONDS
     return np.asarray(near & (np.abs(np.asarray(end) - seconds) < EXACT_SECONDS))
 
