@@ -1,8 +1,4 @@
-"""Runs every test, modules side by side, and closes with "N passed, N failed, N skipped".
-
-What runs in a browser waits half of its time for the sound to come: the rest runs in that time,
-at a low priority, so that it takes no core from whom the clock matters to.
-"""
+"""Runs every test, modules side by side, and closes with "N passed, N failed, N skipped"."""
 
 import os
 import sys
@@ -10,15 +6,13 @@ import time
 import unittest
 import warnings
 from collections.abc import Callable
-from concurrent.futures import Future, ProcessPoolExecutor, as_completed
-from contextlib import ExitStack
+from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import dataclass, field
 from multiprocessing import get_context
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent
 SLOWEST_SHOWN = 10
-BEHIND = 10  # niceness of what runs beside the browsers
 LOADED = (
     "numpy", "scipy.signal", "scipy.ndimage", "numba", "soundfile", "hypothesis", "pydantic",
     "fastapi.testclient", "sqlmodel", "playwright.sync_api",
@@ -99,18 +93,18 @@ def modules() -> list[str]:
     return sorted(found, key=lambda n: next((i for i, f in enumerate(FIRST) if f in n), len(FIRST)))
 
 
-def lanes_of(names: list[str], count: int) -> list[list[str]]:
-    """Modules that run in a browser, by process: as many as share one server.
+def shares(names: list[str], count: int) -> list[list[str]]:
+    """What runs in one process each: a module; of those in a browser as many as share one server.
 
     A server, a browser and what drives it cost seven seconds of computing to start.
     """
     lanes: list[list[str]] = [[] for _ in range(count)]
     weights = [0] * count
-    for name in sorted(names, key=_weight, reverse=True):
+    for name in sorted((n for n in names if IN_BROWSER in n), key=_weight, reverse=True):
         lightest = weights.index(min(weights))
         lanes[lightest].append(name)
         weights[lightest] += _weight(name)
-    return [*filter(None, lanes)]
+    return [*filter(None, lanes), *([n] for n in names if IN_BROWSER not in n)]
 
 
 def _weight(name: str) -> int:
@@ -127,19 +121,8 @@ def main() -> int:
     # once, by the process they are forked off.
     context = get_context("forkserver")
     context.set_forkserver_preload(list(LOADED))
-    count = os.cpu_count() or 1
-    with ExitStack() as stack:
-
-        def pool(niceness: int) -> ProcessPoolExecutor:
-            made = ProcessPoolExecutor(count, context, os.nice, (niceness,), max_tasks_per_child=1)
-            return stack.enter_context(made)
-
-        before, behind = pool(0), pool(BEHIND)
-        lanes = lanes_of([n for n in names if IN_BROWSER in n], count)
-        futures: dict[Future[list[Told]], list[str]] = {
-            **{before.submit(run, lane): lane for lane in lanes},
-            **{behind.submit(run, [n]): [n] for n in names if IN_BROWSER not in n},
-        }
+    with ProcessPoolExecutor(os.cpu_count(), mp_context=context, max_tasks_per_child=1) as pool:
+        futures = {pool.submit(run, share): share for share in shares(names, os.cpu_count() or 1)}
         for future in as_completed(futures):
             try:
                 done = future.result()

@@ -12,7 +12,7 @@ from tests.sounds import rendered
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.studio.watched import LOOK_EVERY_SECONDS, PRINTED
 
-SOON = 2 * LOOK_EVERY_SECONDS + 8  # two looks, and listening to it beside whatever else runs
+SOON = 2 * LOOK_EVERY_SECONDS + 20  # two looks, and listening to it beside whatever else runs
 
 
 class WatchedFolderTest(unittest.TestCase):
