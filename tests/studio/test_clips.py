@@ -248,6 +248,8 @@ class RepeatTest(ClipsTest):
         pair = self.ids()
         self.do(RepeatClips(clips=pair, times=2))
         self.assertEqual(self.begins(), [0.0, 5.0, 9.0, 14.0, 18.0, 23.0])
+        with self.assertRaisesRegex(EditError, "fewer times"):
+            self.do(RepeatClips(clips=self.ids(), times=4096))
         phrases = [self.tree().clip(i).phrase for i in self.ids()]
         self.assertEqual(len(set(phrases)), 3)
         self.assertEqual(phrases[0], phrases[1])

@@ -41,8 +41,7 @@ def loop_row(loop: Loop) -> LoopRow:
 
 
 def loop_value(row: LoopRow) -> Loop:
-    heard, claims = json.loads(row.heard), json.loads(row.claims)
-    claims["sources"] = tuple(claims["sources"])
+    heard = json.loads(row.heard)
     return Loop(
         sha=row.sha,
         name=row.name,
@@ -52,10 +51,10 @@ def loop_value(row: LoopRow) -> Loop:
         rate=row.rate,
         channels=row.channels,
         frames=row.frames,
-        claims=Claims(**claims),
+        claims=claims_value(row.claims),
         hearing=Hearing.from_json(heard),
         warnings=tuple(heard.get("file_warnings", heard["warnings"])),
-        stated=Reading(**json.loads(row.stated)) if row.stated else None,
+        stated=reading_value(row.stated) if row.stated else None,
         recipe=recipe_value(row.recipe),
         added_at=row.added_at,
         on_shelf=row.on_shelf,
@@ -98,6 +97,15 @@ def facts_columns(loop: Loop, stamp: int) -> dict[str, Any]:
         warnings=json.dumps(loop.warnings),
         added_at=loop.added_at,
     )
+
+
+def claims_value(text: str) -> Claims:
+    claims = json.loads(text)
+    return Claims(**{**claims, "sources": tuple(claims["sources"])})
+
+
+def reading_value(text: str) -> Reading:
+    return Reading(**json.loads(text))
 
 
 def reading_text(reading: Reading | None) -> str | None:

@@ -14,7 +14,7 @@ from collections.abc import Iterable
 from concurrent.futures import CancelledError, Future
 from dataclasses import asdict, replace
 from datetime import UTC, datetime
-from functools import partial
+from functools import cache, partial
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -126,13 +126,14 @@ class Bringing:
     def go_on(self) -> int:
         """After a restart: take up what was on its way; how many files that is."""
         waiting = [item for item in self.items() if item.state == WAITING]
+        company_of = cache(self._company_of)
         for item in waiting:
             place = self._store.place_of(item.sha) if item.sha else None
             # Stopped between getting its place and being noted: it comes in once more.
             if item.is_ours and not item.path.exists() and place and place.exists():
                 os.link(place, item.path)
         for item in waiting:
-            self._submit(item)
+            self._submit(item, company_of(set_name_of(names_of(item.name))))
         return len(waiting)
 
     def cancel(self) -> int:
@@ -149,7 +150,7 @@ class Bringing:
             raise EditError(f"{item.name} is not there any more; bring it in anew")
         item = item.ended(WAITING)
         self._end(item)
-        self._submit(item)
+        self._submit(item, self._company_of(set_name_of(names_of(item.name))))
         return self.item(id_)
 
     def close(self) -> None:
@@ -170,15 +171,16 @@ class Bringing:
         self._kept.keep(items, opened)
         with self._lock:
             self._items.update((item.id, item) for item in items)
+        company_of = cache(self._company_of)  # of hundreds from one folder it is asked for once
         for item in items:
             if item.state == WAITING:
-                self._submit(item)
+                self._submit(item, company_of(set_name_of(names_of(item.name))))
         self._say()
 
-    def _submit(self, item: Incoming) -> None:
+    def _submit(self, item: Incoming, company: Company) -> None:
         future = self._executors.listen(
             "take_in", self._store.folder, item.path, names_of(item.name), item.is_ours,
-            self._most_bytes, self._company_of(set_name_of(names_of(item.name))),
+            self._most_bytes, company,
         )  # fmt: skip
         with self._lock:
             self._futures[item.id] = future
@@ -275,22 +277,19 @@ class Bringing:
     def hear_again(self) -> int:
         """Listen once more, in the background, to what an older listening heard; how many."""
         outdated = self._loops.heard_before(LISTENING_VERSION)
+        company_of = cache(self._company_of)
         for loop in outdated:
             future = self._executors.listen(
                 "listen_again", self._store.folder, loop.sha, loop.claims,
-                self._company_of(loop.set_name, loop.sha),
+                company_of(loop.set_name).without(loop.sha),
             )  # fmt: skip
             future.add_done_callback(partial(self._hear_anew, loop))
         return len(outdated)
 
-    def _company_of(self, set_name: str, but: str = "") -> Company:
-        """What was stated of others of a set, the latest first."""
+    def _company_of(self, set_name: str) -> Company:
+        """What was stated of those of a set, the latest first."""
         stated = self._loops.stated_in(set_name, MOST_COMPANY) if set_name else []
-        members = (
-            Member.of(loop.stated, loop.seconds, loop.claims)
-            for loop in stated if loop.stated and loop.sha != but and not loop.recipe
-        )  # fmt: skip
-        return Company(set_name, tuple(members))
+        return Company(set_name, tuple(Member.of(*one) for one in stated))
 
     def _hear_anew(self, loop: Loop, future: "Future[Hearing]") -> None:
         if self._is_closed or future.cancelled() or future.exception() is not None:

@@ -4,6 +4,7 @@ until the next one; those of slices' filter and drive go on within each stroke.
 A line says all of it: while there is one, what the strand says itself has no say.
 """
 
+import bisect
 import itertools
 import math
 from dataclasses import dataclass, replace
@@ -11,7 +12,7 @@ from dataclasses import dataclass, replace
 from zeroknot.core.render.laying import BeatLine
 from zeroknot.core.slicing.shape import HIGHEST_HZ, Shape
 from zeroknot.document.desk import OF_PASSES, OF_STROKES
-from zeroknot.document.lines import Points, value_on
+from zeroknot.document.lines import LEAST_BEND, Points, value_on
 from zeroknot.document.project import Track
 from zeroknot.document.strand import Strand
 
@@ -52,9 +53,12 @@ class Strokes:
         if not points:
             return ()
         first, last = sorted((self._in_song(beat), self._in_song(end)))
-        steps = range(math.ceil(first / GRID_BEATS), math.floor(last / GRID_BEATS) + 1)
+        begin = max(0, bisect.bisect_right(points, first, key=lambda p: p.beat) - 2)
+        points = points[begin : bisect.bisect_left(points, last, key=lambda p: p.beat) + 1]
         inside = {p.beat for p in points if first < p.beat < last}
-        inside |= {k * GRID_BEATS for k in steps}
+        if any(abs(p.bend) >= LEAST_BEND for p in points):
+            steps = range(math.ceil(first / GRID_BEATS), math.floor(last / GRID_BEATS) + 1)
+            inside |= {k * GRID_BEATS for k in steps}
         found: list[tuple[float, float]] = []
         for at in sorted(inside | {first, last}):
             before = next((p for p in reversed(points) if p.beat < at), None)

@@ -21,7 +21,9 @@ def rings_of(project: Project, placed: Placement) -> DeskPlan | None:
         return None
     song = desk_of_project(project)
     desk = Desk(tuple(_HAND.sending(bus) for bus in sent), song.room, song.echo)
-    first = project.tempo_map.frame_of_beat(placed.beat, project.rate)
+    # Where the echo is the same everywhere, so is this: it is rendered once.
+    moves = len(song.echo.delay) > 1
+    first = project.tempo_map.frame_of_beat(placed.beat, project.rate) if moves else 0
     tracks = tuple(
         DeskTrack(
             send_id(_HAND.id, bus),

@@ -32,7 +32,7 @@ class CompanyTest(unittest.TestCase):
 
     def test_nobody_has_no_say(self):
         np.testing.assert_array_equal(NOBODY.odds(self.h, Claims(tempo_bpm=120), 4.0), 0.0)
-        self.assertEqual(NOBODY.said(Reading(2, 4, 120.0, 0.0, 4.0, 0.5), 4.0), "")
+        self.assertEqual(NOBODY.said(Reading(2, 4, 120.0, 0.0, 4.0, 0.5), Claims(), 4.0), "")
 
     def test_a_pack_that_is_cut_exactly_speaks_for_the_whole_file(self):
         far = Member(tempo_bpm=33.0, is_exact=True)
@@ -60,11 +60,18 @@ class CompanyTest(unittest.TestCase):
         doubted = self.odds(*[wrong] * 4, tempo_bpm=120.0) - self.odds(*[wrong] * 4)
         np.testing.assert_allclose(believed, [np.log(5), 0, 0])
         np.testing.assert_allclose(doubted, [-np.log(5), 0, 0])
+        reading, claims = Reading(2, 4, 120.0, 0.0, 4.0, 0.5), Claims(tempo_bpm=120.0)
+        self.assertIn("named rightly", company(*[right] * 4).said(reading, claims, 4.0))
+        self.assertNotIn("named", company(*[wrong] * 4).said(reading, claims, 4.0))
 
     def test_what_a_member_is(self):
         stated = Reading(2, 4, 120.0, 0.0, 4.0, 1.0)
-        self.assertEqual(Member.of(stated, 4.004, Claims()), Member(120.0, True))
-        self.assertFalse(Member.of(stated, 4.5, Claims()).is_exact)
+        self.assertEqual(Member.of("a", 4.004, Claims(), stated), Member(120.0, True, sha="a"))
+        self.assertFalse(Member.of("a", 4.5, Claims(), stated).is_exact)
+
+    def test_nobody_is_company_of_itself(self):
+        one, other = (replace(EXACT, sha=sha) for sha in ("a", "b"))
+        self.assertEqual(company(one, other).without("a").members, (other,))
 
 
 class ListenTest(unittest.TestCase):

@@ -32,17 +32,19 @@ class Member:
 
     is_exact     its pass is its file
     claimed_bpm  what its name or tags say; None where they say nothing
+    sha          of its bytes
     """
 
     tempo_bpm: float
     is_exact: bool
     claimed_bpm: float | None = None
+    sha: str = ""
 
     @classmethod
-    def of(cls, stated: Reading, seconds: float, claims: Claims) -> "Member":
+    def of(cls, sha: str, seconds: float, claims: Claims, stated: Reading) -> "Member":
         """From what was stated of a recording so many seconds long."""
         is_exact = is_whole(stated.downbeat_s, stated.end_s, seconds)
-        return cls(stated.tempo_bpm, bool(is_exact), claims.tempo_bpm)
+        return cls(stated.tempo_bpm, bool(is_exact), claims.tempo_bpm, sha)
 
 
 def is_whole(start: float | Odds, end: float | Odds, seconds: float) -> NDArray[np.bool_]:
@@ -58,6 +60,10 @@ class Company:
     name: str = ""
     members: tuple[Member, ...] = ()
 
+    def without(self, sha: str) -> "Company":
+        """The others of one of them."""
+        return Company(self.name, tuple(m for m in self.members if m.sha != sha))
+
     def odds(self, h: "Hypotheses", claims: Claims, seconds: float) -> Odds:
         """Logarithms of odds that it adds to each hypothesis: float64 [hypotheses]."""
         if not self.members:
@@ -68,7 +74,7 @@ class Company:
             found = found + self._names_odds * _same(h.tempo, claims.tempo_bpm)
         return np.asarray(found, np.float64)
 
-    def said(self, reading: Reading, seconds: float) -> str:
+    def said(self, reading: Reading, claims: Claims, seconds: float) -> str:
         """In a few words, what of that speaks for a reading; "" where nothing does."""
         if not self.members:
             return ""
@@ -77,6 +83,9 @@ class Company:
             words.append("cut exactly")
         if any(_same(np.asarray(reading.tempo_bpm), m.tempo_bpm) for m in self.members):
             words.append("at the same tempo")
+        claimed = claims.tempo_bpm and _same(np.asarray(reading.tempo_bpm), claims.tempo_bpm)
+        if claimed and self._names_odds > TOLD_FROM:
+            words.append("named rightly")
         count = len(self.members)
         others = f"as {count} other{'s' * (count != 1)} of {self.name} that you stated"
         return f"{' and '.join(words)}, {others}" if words else ""

@@ -162,7 +162,7 @@ def _readings(material: Material, claims: Claims, company: Company) -> tuple[Rea
     scores = scores + company.odds(taken, claims, seconds)
     return tuple(
         replace(one, reason=f"{one.reason}; {said}")
-        if (said := company.said(one, seconds))
+        if (said := company.said(one, claims, seconds))
         else one
         for one in _ranked(material, taken, scores)
     )

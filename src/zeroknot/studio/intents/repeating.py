@@ -8,10 +8,10 @@ from pydantic import Field
 
 from zeroknot.core.errors import EditError
 from zeroknot.document.edits.any_edit import Together
-from zeroknot.document.edits.clip import ChangeClip, RemoveClips
+from zeroknot.document.edits.clip import ChangeClip
 from zeroknot.document.project import Clip, Project
 from zeroknot.studio.intents.base import Intent, Resolved
-from zeroknot.studio.intents.clips import Clips
+from zeroknot.studio.intents.clips import MOST_PIECES, Clips, replacing
 from zeroknot.studio.intents.placing import SAME_BEATS, copies_of
 from zeroknot.studio.known import Known
 
@@ -41,13 +41,16 @@ class RepeatClips(Intent):
             gone = run.copies[max(0, len(run.copies) + self.times) :]
             if not gone:
                 raise EditError("no copy of it follows that could be taken away")
-            return Resolved(RemoveClips(clips=tuple(c.id for copy in gone for c in copy)))
+            ids = [c.id for copy in gone for c in copy]
+            return Resolved(replacing(ids, (), f"repeat {len(gone)} × fewer"))
         count = self.times
         if self.to is not None:
             room = _limit(project, clips, self.to, run.end) - run.end
             count = math.floor(room / run.span + SAME_BEATS)
         if count < 1:
             raise EditError("not one more of it fits there")
+        if count * len(clips) > MOST_PIECES:
+            raise EditError(f"that would be {count * len(clips)} clips; repeat it fewer times")
         turns = range(len(run.copies) + 1, len(run.copies) + 1 + count)
         copies = copies_of(project, clips, (k * run.span for k in turns))
         return Resolved(Together(edits=copies, what=f"repeat {count} ×"))

@@ -3,9 +3,11 @@
 import numpy as np
 
 from zeroknot.core.apart.apart import tones_of
-from zeroknot.core.audio import Audio
+from zeroknot.core.audio import Audio, Samples
 from zeroknot.core.listening.attacks import all_attacks
 from zeroknot.core.listening.readings import listen
+from zeroknot.core.mixing.desk.desk_run import DeskRun, MasterRun
+from zeroknot.core.mixing.desk.strip import Desk, Strip
 from zeroknot.core.mixing.filters import filtered
 from zeroknot.core.mixing.loudness import loudness
 from zeroknot.core.render.plan import plan_ratio
@@ -34,6 +36,18 @@ def warm_up() -> None:
         sounded(voice, 60, 100, 4410, 44_100)
 
 
+def _through_a_desk(noise: Samples) -> None:
+    """All that a song may go through, standing still and moving."""
+    values = (
+        ("bell1_db", 3.0), ("drive_db", 1.0), ("echo_db", -12.0), ("low_cut_hz", 80.0),
+        ("ratio", 3.0), ("room_db", -12.0),
+    )  # fmt: skip
+    lanes = (("high_cut_hz", ((0, 12.0), (8_000, 13.0))), ("level_db", ((0, 0.0), (8_000, -6.0))))
+    desk = Desk((Strip("one", values, lanes),), master=Strip("master", values[:1]), ceiling_db=-1.0)
+    sums = DeskRun(desk, 44_100, threads=1).run({"one": noise}, 0, noise.shape[1])
+    MasterRun(desk, 44_100).run(sums.all, 0)
+
+
 def warm_up_seldom() -> None:
     """Compile what is needed seldom: once after installing, the results are kept."""
     noise = np.random.default_rng(0).standard_normal((1, 88_200)).astype(np.float32) * 0.1
@@ -41,3 +55,4 @@ def warm_up_seldom() -> None:
     sound = Audio(noise, 44_100)
     listen(sound)
     tones_of(sound)
+    _through_a_desk(noise)

@@ -57,7 +57,7 @@ export const mixControls = (view, session) => {
         id, start: stretch.from, end: stretch.to, stems: this.mixStems, bare: this.mixBare, format: this.mixFormat,
         lufs: this.mixLufs === "" ? null : Number(this.mixLufs), is_held: this.mixHeld,
       }, { signal, again: true })))?.job);
-      if (!this.mixFile || view.isOver) return;
+      if (!this.mixFile) return;
       const link = Object.assign(document.createElement("a"), { href: this.mixFile, download: "" });
       session.say(`Mixed down: ${this.mixSaid}`, "info", { label: `Save ${this.mixName}`, run: () => link.click() });
     },
