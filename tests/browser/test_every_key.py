@@ -533,9 +533,8 @@ class EveryKeyTest(BrowserTest):
         tiles = [t["piece"] for t in self.slices()["order"]["tiles"]]
         other = next(i for i, piece in enumerate(tiles) if piece != tiles[0])
         # The page shows the swap, too: what it chooses of itself comes before what is chosen here.
-        revision = self.state()["revision"]
         shown = "() => zeroKnot.session.saving || zeroKnot.session.state.revision"
-        self.wait(lambda: self.page.evaluate(shown) == revision)
+        self.wait(lambda: self.page.evaluate(shown) == self.state()["revision"])
         self.page.wait_for_timeout(700)
         self.page.evaluate("(i) => zeroKnot.app.slices.pickAll([0, i])", other)
         self.press("Y", lambda: self.tile(0)["also"] == [tiles[other]])

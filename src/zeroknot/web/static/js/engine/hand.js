@@ -43,9 +43,9 @@ export class HandVoice {
     return this.player.now - this.latency() * this.player.rate;
   }
 
-  /** The moment of the recording that is heard now, in seconds; null when nothing is. */
-  second() {
-    return this.plan.secondAt(this.heard);
+  /** The moment of the recording that is heard now, in seconds; null when nothing is. @param {number} [ago] or so many seconds ago */
+  second(ago = 0) {
+    return this.plan.secondAt(this.heard - ago * this.player.rate);
   }
 
   /** Frames into the round that is heard now. */

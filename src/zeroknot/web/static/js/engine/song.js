@@ -68,9 +68,9 @@ export class Song {
     return this.player.now - this.latency() * this.player.rate;
   }
 
-  /** Where the song is, in beats, as it is heard. */
-  beat() {
-    return this.plan.beatAt(this.heard);
+  /** Where the song is, in beats, as it is heard. @param {number} [ago] or was so many seconds ago */
+  beat(ago = 0) {
+    return this.plan.beatAt(this.heard - ago * this.player.rate);
   }
 
   /** @param {Sheet} sheet */

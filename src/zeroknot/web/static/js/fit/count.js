@@ -10,11 +10,12 @@ const MOST_TAPS = 64;
 const FORGOTTEN_MS = 3000;
 
 /** @param {import("./shared.js").Shared} shared */
-export const counting = ({ held, view }) => {
+export const counting = (shared) => {
+  const { held, view } = shared;
   /** Seconds of the recording at which was tapped, and when that was. */
   let taps = { seconds: /** @type {number[]} */ ([]), last: 0 };
 
-  return section(null, {
+  return section(shared.whole, {
     tapText: "",
     /** @type {import("../types.js").Proposal[]} */
     proposals: [],
@@ -27,12 +28,16 @@ export const counting = ({ held, view }) => {
       this.proposals = held.hand.proposals;
     },
 
-    /** A tap along with what sounds; while nothing does, taps are the project's. @param {number | null} second @returns {boolean} whether it was taken */
-    tapAlong(second) {
+    /**
+     * A tap along with what sounds; while nothing does, taps are the project's. What was heard when the key went
+     * down counts, however late a busy page comes to it.
+     * @param {number} stamp ms of the page's clock @returns {boolean} whether it was taken
+     */
+    tapAlong(stamp) {
+      const second = this.hearing ? this.playhead((performance.now() - stamp) / 1000) : null;
       if (second === null) return false;
-      const now = performance.now();
-      if (now - taps.last > FORGOTTEN_MS) taps.seconds = [];
-      taps = { seconds: [...taps.seconds, second].slice(-MOST_TAPS), last: now };
+      if (stamp - taps.last > FORGOTTEN_MS) taps.seconds = [];
+      taps = { seconds: [...taps.seconds, second].slice(-MOST_TAPS), last: stamp };
       const count = taps.seconds.length;
       this.tapText = count < FEWEST_TAPS ? `${count} of ${FEWEST_TAPS} taps` : this.tapText;
       if (count >= FEWEST_TAPS) void this.askTaps();

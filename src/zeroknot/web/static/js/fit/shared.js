@@ -6,7 +6,7 @@ import { HandShared } from "../hand/shared.js";
 /** @typedef {import("../loom/stage.js").LoomStage} LoomStage */
 /**
  * @typedef {{
- *   hearing: boolean, way: string, seamMode: boolean, withRest: boolean, playhead: () => number | null, startHearing: (way: string) => Promise<void>,
+ *   hearing: boolean, way: string, seamMode: boolean, withRest: boolean, playhead: (ago?: number) => number | null, startHearing: (way: string) => Promise<void>,
  *   dragText: string, hasRange: boolean, chosenCount: number, knotSecond: string, isFastened: boolean,
  *   rangeChanged: () => void, setEdge: (edge: 0 | 1, at: number) => void, rangeReading: () => import("../types.js").FitIntent | null,
  * }} Whole

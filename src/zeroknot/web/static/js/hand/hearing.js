@@ -58,15 +58,15 @@ export const hearing = ({ held, trial }) => {
       if (!engine?.hand.isPlaying && !engine?.hand.isWaiting && !isInSong) this.hearing = false;
     },
 
-    /** The second of the recording that sounds now; null where none does. */
-    playhead() {
+    /** The second of the recording that sounds now; null where none does. @param {number} [ago] or so many seconds ago */
+    playhead(ago = 0) {
       const engine = session.engine_;
       if (!engine) return null;
-      const alone = engine.hand.second();
+      const alone = engine.hand.second(ago);
       if (alone !== null) return alone;
       if (!engine.song.isPlaying) return null;
       const { hand } = held;
-      const beat = session.beat();
+      const beat = engine.song.beat(ago);
       const clip = session.state.clips.find((c) => c.strand === hand.id && beat >= c.beat && beat < c.beat + c.beats);
       if (!engine.song.withHand && !clip) return null;
       const span = hand.span * hand.beat_share;

@@ -82,7 +82,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
       { key: "[", does: "the knot before", repeats: true, run: () => this.stepKnot(-1) },
       { key: "]", does: "the next knot", repeats: true, run: () => this.stepKnot(1) },
       { key: "Delete or Backspace", does: "remove what is chosen", run: () => this.removeChosen() },
-      { key: "T", does: "tap along with what is heard", run: () => this.tapAlong(this.hearing ? this.playhead() : null) },
+      { key: "T", does: "tap along with what is heard", run: (event) => this.tapAlong(event.timeStamp) },
       { key: "1 or 2 or 3 or 4 or 5 or 6 or 7 or 8 or 9", does: "it is so many bars, while it is heard", run: (e) => this.countBars(Number(e.key)) },
       { key: ",", does: "the chosen stretch begins at the playhead or the cursor", run: () => this.markEdge(0) },
       { key: ".", does: "the chosen stretch ends there", run: () => this.markEdge(1) },

@@ -56,7 +56,7 @@ export const transport = (session) => () => ({
       { key: "O", does: "cycle on or off", run: () => this.toggleCycle() },
       { key: "Shift+O", does: "at the song's end stop, or begin again", run: () => this.toggleAgain() },
       { key: "C", does: "click on or off", run: () => this.toggleClick() },
-      { key: "T", does: "tap the tempo", run: () => this.tap() },
+      { key: "T", does: "tap the tempo", run: (event) => this.tap(event.timeStamp) },
       { key: "Ctrl+Z", does: "undo", repeats: true, run: () => session.history.undo() },
       { key: "Ctrl+Shift+Z or Ctrl+Y", does: "redo", repeats: true, run: () => session.history.redo() },
     ]);
@@ -148,10 +148,10 @@ export const transport = (session) => () => ({
     session.engine_?.click.setLevel(this.clickOn ? gainOfDb(this.clickDb) : 0);
   },
 
-  tap() {
-    const now = performance.now();
-    if (now - (this.taps.at(-1) ?? 0) > TAPS_FORGOTTEN_MS) this.taps = [];
-    this.taps = [...this.taps, now].slice(-9);
+  /** @param {number} stamp ms of the page's clock: when it was tapped, however late a busy page comes to it */
+  tap(stamp) {
+    if (stamp - (this.taps.at(-1) ?? 0) > TAPS_FORGOTTEN_MS) this.taps = [];
+    this.taps = [...this.taps, stamp].slice(-9);
     if (this.taps.length < 4) return;
     void this.countTaps(this.taps.map((ms) => ms / 1000));
   },
