@@ -88,3 +88,13 @@ def drum_loop(bpm, bars, metre=4, swing=0.5, rate=RATE, seed=4):
 def tiled(sound: Audio, times: int, level: float = 1.0) -> Audio:
     """So many times end to end, at a level: another file each."""
     return audio(np.tile(sound.samples, (1, times)) * level, sound.rate)
+
+
+def even_notes(count=16, seconds=5.5) -> Audio:
+    """The same short note again and again: two bars of eighths at 87.27, or four of quarters."""
+    out = np.zeros(round(seconds * RATE))
+    for i in range(count):
+        first = round(i * out.size / count)
+        t = np.arange(min(8_000, out.size - first)) / RATE
+        out[first : first + t.size] += 0.5 * np.sin(2 * np.pi * 220 * t) * np.exp(-20 * t)
+    return audio(out)

@@ -14,9 +14,8 @@ import numpy as np
 
 from benchmarks.accuracy.compose import Note
 from benchmarks.accuracy.corpus import PITCH_CLASSES, is_held_out
-from benchmarks.accuracy.fit_attacks import loops
 from benchmarks.accuracy.fit_sound import extracted
-from benchmarks.accuracy.learn import Fitted, choice, fit, in_groups
+from benchmarks.accuracy.learn import Fitted, choice, fit, in_groups, together
 from benchmarks.accuracy.render import RATE, SOUNDFONTS, Band, Score, Timed
 from zeroknot.core.audio import Audio
 from zeroknot.core.listening.key import key_profiles, key_rows
@@ -78,23 +77,31 @@ def weighted(fitted: Fitted, profiles: np.ndarray, keys: np.ndarray) -> float:
     return total / max(1, len(keys))
 
 
-def fitted_on(profiles: np.ndarray, keys: np.ndarray, epochs: int, units: int) -> Fitted:
+def fitted_on(
+    profiles: np.ndarray, keys: np.ndarray, *, epochs: int, units: int, decay: float, networks: int
+) -> Fitted:
+    """Networks from as many seeds, averaged."""
     rows = np.concatenate([key_rows(p) for p in profiles])
     right = np.zeros(rows.shape[0], bool)
     right[np.arange(keys.size) * 24 + keys] = True
     group = np.repeat(np.arange(keys.size), 24)
     starts = np.arange(keys.size) * 24
-    return fit(
-        rows, in_groups(starts, np.full(keys.size, 24), 16), choice(right, group),
-        units=units, epochs=epochs, decay=1e-3, rate=2e-3,
-    )  # fmt: skip
+    return together([
+        fit(
+            rows, in_groups(starts, np.full(keys.size, 24), 16), choice(right, group),
+            units=units, epochs=epochs, decay=decay, rate=2e-3, seed=seed,
+        )
+        for seed in range(networks)
+    ])  # fmt: skip
 
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("corpus", type=Path)
     parser.add_argument("folders", type=Path, nargs="+")
+    parser.add_argument("--apart", type=Path, nargs="+", required=True, help="measured on")
     parser.add_argument("--kept", type=Path)
+    parser.add_argument("--out", type=Path, default=WEIGHTS)
     parser.add_argument("--rendered", type=Path, help="file that keeps the corpus's profiles")
     given = parser.parse_args()
     pieces = json.loads(given.corpus.read_text())
@@ -106,12 +113,13 @@ def main() -> None:
         [(index_of(p["key"]) % 12 + p["by"]) % 12 + index_of(p["key"]) // 12 * 12 for p in pieces]
     )
     notes = np.stack([note_profiles(turned(p, p["by"], 100.0)) for p in pieces])
-    by_notes = fitted_on(notes[~held], keys[~held], 30, 12)
+    by_notes = fitted_on(notes[~held], keys[~held], epochs=30, units=12, decay=1e-3, networks=1)
     print(f"notes: {int((~held).sum())} learnt, {int(held.sum())} held out")
     for source in sorted({p["source"] for p in pieces}):
         of = held & np.asarray([p["source"] == source for p in pieces])
         print("  ", source, int(of.sum()), round(weighted(by_notes, notes[of], keys[of]), 3))
-    by_notes.save(WEIGHTS / "key-notes.npz")
+    given.out.mkdir(parents=True, exist_ok=True)
+    by_notes.save(given.out / "key-notes.npz")
 
     # Rendering is slow: every other piece.
     pieces, held, keys = pieces[::2], held[::2], keys[::2]
@@ -126,31 +134,43 @@ def main() -> None:
             sounded = np.concatenate([np.stack(b) for b in pool.map(rendered_profiles, batches)])
         if given.rendered:
             np.save(given.rendered, sounded)
-    todo = loops(given.folders)
-    _, profiles, cents, which = extracted(todo, given.kept)
-    truths = [todo[i][1] for i in which]
-    tonal = np.asarray([t["key"] is not None for t in truths])
-    loop_keys = np.asarray([index_of(t["key"]) if t["key"] else 0 for t in truths])
-    apart = np.arange(len(truths)) >= len(truths) * 4 // 5
+    learnt, _, loop_keys, _ = tonal(given.folders, given.kept)
+    by_sound = fitted_on(
+        np.concatenate([learnt, sounded[~held]]), np.concatenate([loop_keys, keys[~held]]),
+        epochs=20, units=16, decay=1e-2, networks=3,
+    )  # fmt: skip
+    by_sound.save(given.out / "key.npz")
+    profiles, cents, loop_keys, truths = tonal(given.apart, given.kept)
     off = np.asarray(
         [abs((c - t["cents"] + 50) % 100 - 50) for c, t in zip(cents, truths, strict=True)]
     )
-    print(
-        "tuning: median",
-        np.nanmedian(off[tonal]).round(2),
-        "within 10:",
-        np.mean(off[tonal] < 10).round(3),
-    )
-    learn = tonal & ~apart
-    by_sound = fitted_on(
-        np.concatenate([profiles[learn], sounded[~held]]),
-        np.concatenate([loop_keys[learn], keys[~held]]), 30, 16,
-    )  # fmt: skip
-    test = tonal & apart
-    on_loops = weighted(by_sound, profiles[test], loop_keys[test])
-    on_corpus = weighted(by_sound, sounded[held], keys[held])
-    print(f"sound: {on_loops:.3f} on {test.sum()} loops, {on_corpus:.3f} on {held.sum()} pieces")
-    by_sound.save(WEIGHTS / "key.npz")
+    print(f"tuning: median {np.nanmedian(off):.2f} cents off, within 10: {np.mean(off < 10):.3f}")
+    groups = [("pieces", sounded[held], keys[held])]
+    for name in ("world", "content"):
+        for value in sorted({t[name] for t in truths}):
+            of = np.asarray([t[name] == value for t in truths])
+            groups.append((f"{name} {value}", profiles[of], loop_keys[of]))
+    for name, some, theirs in [("loops", profiles, loop_keys), *groups]:
+        said, right = np.asarray(
+            [_told(by_sound, p, k) for p, k in zip(some, theirs, strict=True)]
+        ).T
+        print(f"{name} {right.size}: weighted {weighted(by_sound, some, theirs):.3f}, right "
+              f"{right.mean():.3f}, said {said.mean():.3f}")  # fmt: skip
+
+
+def tonal(folders: list[Path], kept: Path | None):
+    """Of the loops that have a key: profiles, cents, keys, truths."""
+    _, profiles, cents, truths = extracted(folders, kept)
+    of = np.asarray([t["key"] is not None for t in truths])
+    truths = [t for t in truths if t["key"] is not None]
+    return profiles[of], cents[of], np.asarray([index_of(t["key"]) for t in truths]), truths
+
+
+def _told(fitted: Fitted, profiles: np.ndarray, key: int) -> tuple[float, bool]:
+    """How surely the likeliest key is said, and whether it is right."""
+    scores = fitted.scores(key_rows(profiles))
+    share = np.exp(scores - scores.max())
+    return float(1 / share.sum()), int(scores.argmax()) == key
 
 
 if __name__ == "__main__":

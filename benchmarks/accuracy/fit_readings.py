@@ -1,7 +1,7 @@
-"""Fits the networks that judge hypotheses: python -m benchmarks.accuracy.fit_readings
+"""Fits what judges hypotheses: python -m benchmarks.accuracy.fit_readings
 
-Its first word is "first" (the quick network, on everything) or "second" (the thorough one, on what
-the first leaves).
+Its first word is "first" (a quick network, on everything) or "second" (boosted trees on what the
+first leaves; or, to compare, networks or a linear model on the same rows).
 
 Kept apart are the last fifth of the loops that were rendered, every other piece that was written as
 rows, and all of the worlds that are left out: the share of them that is wholly right is printed by
@@ -16,6 +16,7 @@ from pathlib import Path
 import numpy as np
 from scipy import optimize
 
+from benchmarks.accuracy.boost import Grown, grow
 from benchmarks.accuracy.fit_attacks import loops, read
 from benchmarks.accuracy.learn import Fitted, choice, fit, in_groups, together
 from zeroknot.core.listening.attacks import is_silent
@@ -92,7 +93,7 @@ def is_apart(truth: dict, is_last: bool) -> bool:
     return bool(zlib.crc32(world.encode()) % 2) if world.startswith("rows ") else is_last
 
 
-def probabilities(fitted: Fitted, rows: np.ndarray, starts, sizes, scale=1.0):
+def probabilities(fitted: Fitted | Grown, rows: np.ndarray, starts, sizes, scale=1.0):
     for s, n in zip(starts, sizes, strict=True):
         scores = fitted.scores(rows[s : s + n].astype(np.float32)).astype(float) * scale
         weight = np.exp(scores - scores.max())
@@ -127,6 +128,8 @@ def main() -> None:
     parser.add_argument("step", choices=("first", "second"))
     parser.add_argument("folders", type=Path, nargs="+")
     parser.add_argument("--kept", type=Path, help="folder that keeps the rows between runs")
+    parser.add_argument("--by", choices=("trees", "networks", "linear"), default="trees")
+    parser.add_argument("--rounds", type=int, default=1200, help="trees")
     parser.add_argument("--units", type=int, default=32)
     parser.add_argument("--epochs", type=int, default=24)
     parser.add_argument("--decay", type=float, default=1e-2)
@@ -155,16 +158,23 @@ def main() -> None:
             result = judged(fitted, data, starts[apart], sizes[apart])
             print(epoch, round(loss, 3), "apart", result[:, 0].mean().round(3), flush=True)
 
-    fitted = together(
-        [
-            fit(
-                rows, in_groups(starts[learn], sizes[learn], 8), choice(right, group),
-                units=given.units, epochs=given.epochs, decay=given.decay, rate=2e-3, seed=seed,
-                say=say,
-            )
-            for seed in range(given.networks)
-        ]
-    )  # fmt: skip
+    fitted: Fitted | Grown
+    if given.step == "second" and given.by == "trees":
+        taken = np.isin(group, learn)
+        fitted = grow(
+            rows[taken], right[taken], sizes[learn], rounds=given.rounds, rate=0.1, seed=0
+        )
+    else:
+        fitted = together(
+            [
+                fit(
+                    rows, in_groups(starts[learn], sizes[learn], 8), choice(right, group),
+                    units=0 if given.by == "linear" else given.units, epochs=given.epochs,
+                    decay=given.decay, rate=2e-3, seed=seed, say=say,
+                )
+                for seed in range(given.networks)
+            ]
+        )  # fmt: skip
 
     def off(log_scale: float) -> float:
         r = judged(fitted, data, starts[apart], sizes[apart], float(np.exp(log_scale)))

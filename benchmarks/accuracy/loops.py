@@ -112,7 +112,7 @@ def plan(seed: int, count: int) -> list[tuple[str, Spec]]:
 
 def sound_of(content: tuple[str, ...]) -> str:
     if len(content) == 1:
-        return "chords" if content[0] == "arp" else content[0]
+        return "line" if content[0] == "arp" else content[0]
     return "mixed" if {"drums", "percussion"} & set(content) or len(content) > 1 else content[0]
 
 

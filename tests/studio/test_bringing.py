@@ -10,15 +10,18 @@ from pathlib import Path
 import numpy as np
 
 from tests.core.listening.test_midi_reading import SIX_EIGHT
-from tests.sounds import audio, rendered, sine
+from tests.sounds import audio, even_notes, rendered, sine
 from tests.studio.helper import StudioTest
 from zeroknot.core.errors import EditError, ZeroKnotError
 from zeroknot.core.formats.archive import is_hidden
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.listening.reading import Reading
+from zeroknot.store.company import CompanyStore
 from zeroknot.store.shelf_query import Query
 from zeroknot.studio.bring import item_json, names_of
 from zeroknot.studio.executors import InlineExecutor
+from zeroknot.studio.intents.placing import Place
+from zeroknot.studio.intents.time import SetSteadyTempo
 
 
 def packed(members, **options):
@@ -159,18 +162,42 @@ class FoldersTest(StudioTest):
 
 class CompanyTest(StudioTest):
     def test_what_was_stated_of_a_pack_has_a_say_in_what_comes_of_it_next(self):
-        sound = rendered("bass_97")
+        sound, bpm = even_notes(), 1920 / 11
         alone = self.bring(wav_bytes(sound, 16), "Other pack/Lone bass.wav")
         heard = self.studio.loops.get(alone.sha).hearing.readings
-        before = next((r.confidence for r in heard if abs(r.tempo_bpm - 97) < 0.1), 0.0)
+        before = next((r.confidence for r in heard if abs(r.tempo_bpm - bpm) < 0.1), 0.0)
         for i in range(3):
             item = self.bring(tone_of(100 + i), f"Dusty pack/{i}.wav")
-            self.studio.loops.state(item.sha, Reading(1, 4, 97.0, 0.0, 0.12, 1.0))
+            self.studio.loops.state(item.sha, Reading(1, 4, bpm, 0.0, 0.12, 1.0))
         again = self.bring(wav_bytes(sound, 24), "Dusty pack/Bass.wav")
         heard = self.studio.loops.get(again.sha).hearing.readings
-        after = next(r for r in heard if abs(r.tempo_bpm - 97) < 0.1)
+        after = next(r for r in heard if abs(r.tempo_bpm - bpm) < 0.1)
         self.assertGreater(after.confidence, before + 0.1)
         self.assertIn("others of Dusty pack that you stated", after.reason)
+
+    def test_what_is_counted_here_is_known_latest_first(self):
+        companies = CompanyStore(self.studio._engine)
+        item = self.bring(wav_bytes(rendered("drums_103"), 16), "Dusty pack/Plates.wav")
+        (heard,) = companies.of("Dusty pack").heard
+        self.assertEqual((heard[0], round(heard[1])), (item.sha, 103))
+        self.assertEqual(companies.of("Other pack").heard, ())
+        self.assertEqual(companies.of("").heard, ())
+        # Once it is stated it is a member, and what this person counts in is told to every set.
+        self.studio.loops.state(item.sha, Reading(1, 4, 51.5, 0.0, 4.66, 1.0))
+        company = companies.of("Dusty pack")
+        self.assertEqual((company.heard, company.members[0].tempo_bpm), ((), 51.5))
+        self.assertEqual(companies.of("Other pack").habit, (51.5,))
+
+    def test_a_projects_tempo_has_a_say_once_something_lies_in_it(self):
+        self.assertIsNone(self.studio.projects.tempo_now())
+        item = self.bring(wav_bytes(rendered("drums_103"), 16), "Plates.wav")
+        project = self.studio.projects.create("Late")
+        self.studio.projects.opened(project)
+        self.assertIsNone(self.studio.projects.tempo_now())
+        self.submit(project, Place(hand=item.sha, beat=0))
+        self.submit(project, SetSteadyTempo(bpm=87.5))
+        self.assertEqual(self.studio.projects.tempo_now(), 87.5)
+        self.assertEqual(self.studio.bringing._company_of("").project_bpm, 87.5)
 
 
 class HundredsTest(StudioTest):

@@ -18,16 +18,14 @@ from sqlalchemy import select as sa_select
 from sqlmodel import Session, col, select
 
 from zeroknot.core.errors import NotFoundError
-from zeroknot.core.listening.reading import Claims, Reading
+from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
 from zeroknot.store.asked import answer_to, keep_answer
 from zeroknot.store.codec import (
     FACTS_VERSION,
-    claims_value,
     loop_row,
     loop_value,
     reading_text,
-    reading_value,
     recipe_value,
 )
 from zeroknot.store.database import writing
@@ -213,20 +211,6 @@ class LoopStore:
         query = query.order_by(col(FactsRow.added_at).desc(), col(FactsRow.name)).limit(1)
         with Session(self._engine) as session:
             return session.exec(query).first()
-
-    def stated_in(self, set_name: str, most: int) -> list[tuple[str, float, Claims, Reading]]:
-        """Recordings of a set that a person stated the reading of, the latest to come first: hash,
-        seconds, what the file claims, what was stated."""
-        query = select(LoopRow.sha, LoopRow.seconds, LoopRow.claims, LoopRow.stated)
-        query = query.where(col(LoopRow.set_name) == set_name, col(LoopRow.stated).is_not(None))
-        query = query.where(col(LoopRow.recipe).is_(None))
-        query = query.order_by(col(LoopRow.added_at).desc()).limit(most)
-        with Session(self._engine) as session:
-            return [
-                (sha, seconds, claims_value(claims), reading_value(stated))
-                for sha, seconds, claims, stated in session.exec(query)
-                if stated
-            ]
 
     def heard_before(self, version: int) -> list[Loop]:
         """Loops whose hearing was made by an older listening."""

@@ -10,7 +10,7 @@ import threading
 import time
 import uuid
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from concurrent.futures import CancelledError, Future
 from dataclasses import asdict, replace
 from datetime import UTC, datetime
@@ -21,12 +21,13 @@ from typing import Any
 from zeroknot.core.errors import EditError, NotFoundError, ZeroKnotError
 from zeroknot.core.formats.archive import is_hidden
 from zeroknot.core.formats.sets import set_of
-from zeroknot.core.listening.company import Company, Member
+from zeroknot.core.listening.company import Company
 from zeroknot.core.listening.hearing import VERSION as LISTENING_VERSION
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.reading import Claims
 from zeroknot.core.loop import Loop
 from zeroknot.store.audio_store import AudioStore
+from zeroknot.store.company import CompanyStore
 from zeroknot.store.incoming import (
     DONE,
     DOUBLE,
@@ -45,7 +46,6 @@ from zeroknot.studio.listened import Listened
 
 LONGEST_NAME = 300
 SAID_EVERY_SECONDS = 0.15
-MOST_COMPANY = 24  # others of its set that a loop is read beside
 CANCELLED = "cancelled"
 JOB = "bring"
 
@@ -54,11 +54,14 @@ class Bringing:
     def __init__(
         self, store: AudioStore, loops: LoopStore, likenesses: LikenessStore,
         incoming: IncomingStore, executors: Executors, announcer: Announcer, most_bytes: int,
+        companies: CompanyStore, tempo_now: Callable[[], float | None],
     ):  # fmt: skip
+        """tempo_now: of the project that is worked on, None where it has none of its own"""
         self._store, self._loops, self._kept = store, loops, incoming
         self._likenesses = likenesses
         self._executors, self._announcer = executors, announcer
         self._most_bytes = most_bytes
+        self._companies, self._tempo_now = companies, tempo_now
         self._lock = threading.Lock()
         self._items: dict[str, Incoming] = {item.id: item for item in incoming.all()}
         self._futures: dict[str, Future[Listened]] = {}
@@ -287,9 +290,8 @@ class Bringing:
         return len(outdated)
 
     def _company_of(self, set_name: str) -> Company:
-        """What was stated of those of a set, the latest first."""
-        stated = self._loops.stated_in(set_name, MOST_COMPANY) if set_name else []
-        return Company(set_name, tuple(Member.of(*one) for one in stated))
+        """What is known here that has a say in how one of a set is read."""
+        return replace(self._companies.of(set_name), project_bpm=self._tempo_now())
 
     def _hear_anew(self, loop: Loop, future: "Future[Hearing]") -> None:
         if self._is_closed or future.cancelled() or future.exception() is not None:

@@ -62,6 +62,14 @@ class Projects:
     def list(self, removed: bool = False) -> list[ProjectEntry]:
         return self._revisions.projects(removed)
 
+    def tempo_now(self) -> float | None:
+        """The tempo that the project opened last begins with; None where nothing lies in it yet."""
+        projects = self.list()
+        if not projects:
+            return None
+        tree = self.state(projects[0].id).project
+        return tree.tempo[0].bpm if tree.clips else None
+
     def create(self, name: str, rate: int = 44_100) -> str:
         """Make an empty project; returns its id."""
         if rate not in RATES:

@@ -18,6 +18,7 @@ from zeroknot.document.strand import LONGEST_NAME, Strand
 from zeroknot.settings import Settings
 from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.cache import Trimmer
+from zeroknot.store.company import CompanyStore
 from zeroknot.store.database import opened_database
 from zeroknot.store.grooves import GrooveStore
 from zeroknot.store.incoming import WAITING, IncomingStore
@@ -97,7 +98,7 @@ class Studio:
         kept_likenesses = LikenessStore(self._engine)
         self.bringing = Bringing(
             self.store, self.loops, kept_likenesses, incoming, executors, self.announcer,
-            settings.largest_upload,
+            settings.largest_upload, CompanyStore(self._engine), self.projects.tempo_now,
         )  # fmt: skip
         self.renders = Renders(self.store.folder, executors)
         self._sheets = SongSheets(self.loops, self.renders)

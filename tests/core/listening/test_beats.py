@@ -6,7 +6,7 @@ import numpy as np
 
 from tests.sounds import RATE, audio, drum_loop, rendered, sine
 from zeroknot.core.listening.attack import Attacks
-from zeroknot.core.listening.beats import curve_of, followed
+from zeroknot.core.listening.beats import bar_of_accents, curve_of, followed
 from zeroknot.core.listening.chroma import chroma, spectral_peaks, tuning_cents
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.network import Network
@@ -114,3 +114,21 @@ class NetworkTest(unittest.TestCase):
         # Farther than six spreads is no more telling.
         far = net.scores(np.asarray([[13.0], [500.0]], np.float32))
         self.assertEqual(far[0], far[1])
+
+
+class TakesBarsTest(unittest.TestCase):
+    def test_the_metre_and_the_one_of_a_take_stand_out_of_uneven_accents(self):
+        rng = np.random.default_rng(5)
+        for metre in (3, 4, 5, 7):
+            found = []
+            for _ in range(40):
+                one = int(rng.integers(metre))
+                accents = rng.gamma(2, 0.5, (2, 48 * metre))
+                accents[:, one::metre] += 0.6
+                found.append(bar_of_accents(accents) == (metre, one))
+            with self.subTest(metre):
+                self.assertGreater(np.mean(found), 0.9)
+
+    def test_where_nothing_stands_out_it_is_four(self):
+        self.assertEqual(bar_of_accents(np.ones((2, 40))), (4, 0))
+        self.assertEqual(bar_of_accents(np.ones((2, 8)))[0], 4)

@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from tests.core.listening.test_readings import with_silence
-from tests.sounds import rendered
+from tests.sounds import even_notes, rendered
 from zeroknot.core.listening.company import NOBODY, Company, Member
 from zeroknot.core.listening.hypotheses import Hypotheses
 from zeroknot.core.listening.reading import Claims, Reading
@@ -73,16 +73,61 @@ class CompanyTest(unittest.TestCase):
         one, other = (replace(EXACT, sha=sha) for sha in ("a", "b"))
         self.assertEqual(company(one, other).without("a").members, (other,))
 
+    def test_one_bar_or_two_is_told_by_the_projects_tempo_and_by_habit(self):
+        h = hypotheses_at(77.0, 154.0, 100.0)
+        slow, fast, other = Company(project_bpm=87.0).odds(h, Claims(), 4.0)
+        self.assertGreater(slow, fast + 0.4)
+        self.assertEqual(other, slow)
+        slow, fast, _ = Company(project_bpm=174.0).odds(h, Claims(), 4.0)
+        self.assertGreater(fast, slow + 0.4)
+        slow, fast, _ = Company(habit=(150.0, 170.0, 165.0, 160.0)).odds(h, Claims(), 4.0)
+        self.assertGreater(fast, slow + 0.4)
+        # However much was counted elsewhere, it weighs no more than three of its own set.
+        slow, fast, _ = Company(habit=(160.0,) * 40).odds(h, Claims(), 4.0)
+        self.assertLess(fast - slow, np.log(4) + 1e-9)
+
+    def test_what_was_surely_heard_of_a_set_weighs_half(self):
+        h = hypotheses_at(96.0, 120.0)
+        heard = Company(heard=(("a", 96.0), ("b", 96.0))).odds(h, Claims(), 4.0)
+        stated = company(*[Member(96.0, False)] * 2).odds(h, Claims(), 4.0)
+        self.assertGreater(heard[0], heard[1] + 0.5)
+        self.assertGreater(stated[0] - stated[1], heard[0] - heard[1])
+        self.assertEqual(Company(heard=(("a", 96.0),)).without("a").heard, ())
+
+    def test_what_tells_is_said_only_where_it_told(self):
+        reading = Reading(1, 4, 154.0, 0.0, 4.0, 0.5)
+        near = Company("Pack", project_bpm=160.0)
+        self.assertIn("near the project's 160", near.said(reading, Claims(), 4.0, is_doubted=True))
+        self.assertEqual(near.said(reading, Claims(), 4.0), "")
+        self.assertEqual(Company(project_bpm=80.0).said(reading, Claims(), 4.0, True), "")
+        habit = Company(habit=(150.0, 160.0)).said(reading, Claims(), 4.0, True)
+        self.assertEqual(habit, "counted as you counted others")
+        heard = Company("Pack", heard=(("a", 154.0), ("b", 154.0), ("c", 90.0)))
+        self.assertEqual(heard.said(reading, Claims(), 4.0), "at the tempo of 2 others of Pack")
+
+
+def hypotheses_at(*tempos):
+    """One bar of four at each, from the file's start."""
+    tempos = np.asarray(tempos)
+    n = tempos.size
+    ones, zeros = np.ones(n, np.int64), np.zeros(n, np.int64)
+    return Hypotheses(np.zeros(n), 240.0 / tempos, ones, 4 * ones, zeros, 2 + zeros)
+
 
 class ListenTest(unittest.TestCase):
-    def test_a_bass_that_is_open_is_read_as_its_company_is_and_says_so(self):
-        sound = rendered("bass_97")
-        alone = {(r.bars, round(r.tempo_bpm, 1)): r.confidence for r in listen(sound).readings}
-        beside = listen(sound, company=company(EXACT, EXACT, EXACT)).readings
-        right = next(r for r in beside if r.bars == 1 and abs(r.tempo_bpm - 97) < 0.1)
-        self.assertGreater(right.confidence, alone[(1, 97.0)] + 0.1)
+    def test_what_is_open_is_read_as_its_company_is_and_says_so(self):
+        sound, fast = even_notes(), Member(tempo_bpm=1920 / 11, is_exact=True)
+        alone = {r.bars: r.confidence for r in listen(sound).readings}
+        beside = listen(sound, company=company(fast, fast, fast)).readings
+        right = next(r for r in beside if r.bars == 4 and abs(r.tempo_bpm - 174.5) < 0.1)
+        self.assertGreater(right.confidence, alone[4] + 0.1)
         self.assertIn("at the same tempo, as 3 others of Dusty pack that you stated", right.reason)
         self.assertLessEqual(sum(r.confidence for r in beside), 1.0)
+        # The project's tempo alone, and what it told.
+        beside = listen(sound, company=Company(project_bpm=170.0)).readings
+        right = next(r for r in beside if r.bars == 4 and abs(r.tempo_bpm - 174.5) < 0.1)
+        self.assertGreater(right.confidence, alone[4] + 0.1)
+        self.assertIn("counted near the project's 170", right.reason)
 
     def test_it_never_binds(self):
         sure = rendered("drums_103")

@@ -4,7 +4,7 @@ from dataclasses import replace
 import numpy as np
 
 from tests.sounds import RATE, audio, drum_loop
-from zeroknot.core.listening import evidence as evidence_module
+from zeroknot.core.listening import grid as grid_module
 from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.evidence import evidence, first_evidence
 from zeroknot.core.listening.hypotheses import (
@@ -118,28 +118,51 @@ class EvidenceTest(unittest.TestCase):
                 some = np.arange(min(len(h), 40))
                 self.assertTrue(np.isfinite(evidence(m, h.taken(some), first[some])).all())
 
+    def test_what_lies_around_a_pass_is_like_its_ends_where_it_is_cut_at_a_bar(self):
+        # Two beats before the one and two behind the end of a groove that repeats every bar.
+        loop = drum_loop(120, 4)
+        samples = np.concatenate([loop[-RATE:], loop, loop[:RATE]])
+        m = material(samples)
+        ones = np.ones(3, np.int64)
+        start, end = np.asarray([1.0, 1.0, 0.0]), np.asarray([9.0, 8.63, 8.0])
+        h = Hypotheses(start, end, 4 * ones, 4 * ones, 2 * ones, 2 * ones)
+        rows = evidence(m, h, first_evidence(m, h))
+        before, after = rows[:, -6::2], rows[:, -5::2]
+        for likeness in (before, after):
+            self.assertGreater(float(likeness[0].mean()), 0.6)
+            self.assertGreater(float(likeness[0].mean() - likeness[1].mean()), 0.3)
+        # Nothing lies before the file's own start.
+        self.assertEqual(float(np.abs(before[2]).max()), 0.0)
+
     def test_the_kernels_and_their_python_agree_and_so_does_the_circular_spectrum(self):
         m = material(drum_loop(124, 4))
         taken = found(m).taken(np.arange(6))
-        prepared = evidence_module._Prepared.of(m)
+        prepared = grid_module._Prepared.of(m)
         starts, periods = taken.start.astype(float), taken.period.astype(float)
         pulses, metres = taken.pulses.astype(np.int64), taken.metre.astype(np.int64)
         lags = np.stack([np.full(6, 1), metres, np.zeros(6, int)], axis=1).astype(np.int64)
         band, hop = prepared.bands[0], prepared.hop
         outs = []
-        for kernel in (evidence_module._accents_kernel, evidence_module._accents_kernel.py_func):
+        for kernel in (grid_module._accents_kernel, grid_module._accents_kernel.py_func):
             profiles, shapes = np.zeros((6, 6)), np.zeros((6, 7))
             kernel(band, hop, starts, periods, pulses, metres, profiles, shapes)
             outs.append(np.concatenate([profiles, shapes], axis=1))
         np.testing.assert_allclose(outs[0], outs[1], rtol=1e-9)
         table, sums, step = (x[1] for x in (prepared.tables, prepared.sums, prepared.steps))
         outs = []
-        kernel = evidence_module._repetition_kernel
+        kernel = grid_module._repetition_kernel
         for each in (kernel, kernel.py_func):
             out = np.zeros((6, 4))
             each(table, sums, step, starts, periods, pulses, metres, lags, out)
             outs.append(out)
         np.testing.assert_allclose(outs[0], outs[1], rtol=1e-9)
+        around = []
+        ends = taken.end.astype(float)
+        for each in (grid_module._around_kernel, grid_module._around_kernel.py_func):
+            out = np.zeros((6, 2))
+            each(table, sums, step, starts, ends, periods, m.picture.seconds, out)
+            around.append(out)
+        np.testing.assert_allclose(around[0], around[1], rtol=1e-9)
         # The likeness at one lag is the circular autocorrelation, as the power spectrum gives it.
         slots = int(pulses[0]) * 4
         edges = (starts[0] + periods[0] * np.arange(slots + 1) / 4) / step

@@ -6,7 +6,7 @@ import numpy as np
 
 from tests.sounds import RATE, audio, hits, rendered
 from zeroknot.core.harmony.key import NAMES
-from zeroknot.core.listening.key import key_rows, read_key
+from zeroknot.core.listening.key import key_rows, normal, read_key, triads
 from zeroknot.core.listening.notes import SoundedNote, key_of_notes
 from zeroknot.core.listening.readings import listen
 from zeroknot.core.units import hertz_of_note
@@ -42,7 +42,8 @@ class KeyTest(unittest.TestCase):
                 with self.subTest(f"{NAMES[tonic]} {mode}"):
                     seen = np.roll(np.asarray(profile, np.float32), tonic)
                     seen = (seen - seen.min()) / (seen - seen.min()).sum()
-                    reading = read_key(np.tile(seen, (4, 1)), "key")
+                    shares = normal(triads(np.tile(seen, (8, 1))))
+                    reading = read_key(np.concatenate([np.tile(seen, (6, 1)), shares]), "key")
                     self.assertEqual(reading.key, f"{NAMES[tonic]} {mode}")
                     self.assertGreater(reading.confidence, reading.runner_up_confidence)
 

@@ -26,6 +26,8 @@ Floats = NDArray[np.float64]
 
 BENDS = np.arange(-0.05, 0.0501, 0.0025)  # of a loop's tempo, first to last
 BEND_GAIN = 1.12  # how much better a bent grid must fit
+# Metres of a take and what each has over others before it is heard, in standard errors.
+TAKES_METRES = {4: 1.4, 3: 0.6, 5: -0.3, 7: -0.6}
 FOLLOWED_HOP = 2  # frames of the picture a step when a take is followed: 10 ms
 WINDOW_SECONDS = 12.0
 TIGHTNESS = 120.0
@@ -268,7 +270,7 @@ def _followed(rises: Floats, step: float, period: float | None = None) -> Floats
 
 
 def _bar_of(material: Material, beats: Floats) -> tuple[int, int]:
-    """Pulses a bar (4 or 3) and which of the first beats is a one: by low accents and changes."""
+    """Pulses a bar and which of the first beats is a one: by low accents and changes of chord."""
     picture = material.picture
     i = np.clip(np.round(beats / picture.hop_seconds).astype(int), 0, picture.total.size - 1)
     low = ndimage.maximum_filter1d(picture.rises[:, :2].sum(axis=1), 7)[i]
@@ -276,13 +278,27 @@ def _bar_of(material: Material, beats: Floats) -> tuple[int, int]:
     sums = np.add.reduceat(material.chroma, frames, axis=0) if frames.size else material.chroma
     sums = sums / (np.linalg.norm(sums, axis=1, keepdims=True) + 1e-6)
     change = np.concatenate([[0.0], 1.0 - (sums[1:] * sums[:-1]).sum(axis=1)])
-    accent = low / (low.mean() + 1e-9) + 0.7 * change / (change.mean() + 1e-9)
+    return bar_of_accents(np.stack([low, change]))
+
+
+def bar_of_accents(accents: Floats) -> tuple[int, int]:
+    """Pulses a bar and which of the first is a one, by what stands out on every one of them.
+
+    Of each metre and phase: how many standard errors the ones are above the other beats; the same
+    height means more the more bars there are, and less where a metre has many phases to choose.
+
+    accents  float64 [kinds, beats]
+    """
     best = (4, 0, -np.inf)
-    for metre, bonus in ((4, 0.15), (3, 0.0)):
-        for phase in range(metre):
-            on = accent[phase::metre].mean() / (accent.mean() + 1e-9) + bonus
-            if on > best[2]:
-                best = (metre, phase, float(on))
+    for metre, usual in TAKES_METRES.items():
+        for phase in range(min(metre, accents.shape[1] - 1)):
+            ones = np.zeros(accents.shape[1], bool)
+            ones[phase::metre] = True
+            error = accents.std(axis=1) * np.sqrt(1 / ones.sum() + 1 / (~ones).sum())
+            above = accents[:, ones].mean(axis=1) - accents[:, ~ones].mean(axis=1)
+            stands = float((above / (error + 1e-9)).sum() / np.sqrt(accents.shape[0])) + usual
+            if stands > best[2]:
+                best = (metre, phase, stands)
     return best[0], best[1]
 
 

@@ -28,12 +28,18 @@ METRES = {4: (55.0, 212.0), 3: (55.0, 212.0), 2: (44.0, 132.0), 5: (55.0, 212.0)
 BARS = (1, 2, 4, 8, 16, 3, 5, 6, 7, 12, 24, 32, 64)
 START_FILE, START_SOUND, START_ATTACK, START_BEFORE, START_BACK, START_MARK = range(6)
 END_FILE, END_SOUND, END_BEAT, END_BEYOND, END_SEAM, END_MARK = range(6)
-MOST_STARTS = 9
+NEAREST_STARTS, STRONGEST_STARTS = 8, 8  # attacks that the one may fall on
 EARLY_SECONDS = 0.003  # a grid's start lies before the sound that is played on it by about this
-# Seconds longer a pass may become: an end either way; a start is heard late, and what it is heard
-# by must not be left in front of it.
-STEADIED_END, STEADIED_START = (-0.012, 0.015), (-0.002, 0.015)
-MOST_COUNTED = 4  # starts, of two variants each, from which ends are counted on
+# Seconds longer a pass may become: an end either way; where sound begins is heard late, and what it
+# is heard by must not be left in front of it; an attack amid other sound is heard early, too.
+STEADIED_END, STEADIED_START, STEADIED_AMID = (-0.012, 0.015), (-0.002, 0.015), (-0.015, 0.015)
+# What encoders and decoders of MP3 leave in front, at the usual rates (facts of the format: 576
+# samples of the one and 529 of the other, and frames of 1152; from memory).
+LEADS_SECONDS = tuple(n / rate for rate in (44_100, 48_000) for n in (576, 1105, 1152, 1681, 2257))
+LEAD_EARLY, LEAD_LATE = 0.004, 0.012
+MOST_BARS_AFTER_PICKUPS = 8  # of BARS: the lengths that are usual
+PICKUPS = (0.25, 0.5, 0.75, 1.0, 1.5, 2.0, 3.0)  # pulses before the one
+MOST_COUNTED = 8  # starts, of two variants each, from which ends are counted on
 LONGEST_TAIL_SECONDS = 2.2
 SNAP_SECONDS = 0.03
 LEAST_HITS = 4.0  # attacks that make a line
@@ -119,6 +125,7 @@ def hypotheses(
                 for bars in BARS
                 if end - start > 0.2 and slowest <= bars * metre * 60 / (end - start) <= fastest
             ]
+    rows += _after_pickups(seconds)
     for rough in periods(picture):
         for start, start_kind in starts[: 2 * MOST_COUNTED]:
             for period in _refined(rough, start, attacks, picture):
@@ -157,6 +164,7 @@ def steadied(h: Hypotheses, attacks: Attacks) -> Hypotheses:
     believed = (line.hits >= LEAST_HITS) & (line.doubt * (h.end - h.start) < MOST_DOUBT_SECONDS)
     counted = np.isin(h.end_kind, (END_BEAT, END_BEYOND, END_SEAM))
     by_ear = counted | ~np.isin(h.start_kind, (START_FILE, START_MARK))
+    amid = np.isin(h.start_kind, (START_ATTACK, START_BACK))
     found = h
     for pulse, holds in (
         (fitted, believed),
@@ -164,7 +172,10 @@ def steadied(h: Hypotheses, attacks: Attacks) -> Hypotheses:
         (60.0 / np.maximum(1.0, np.round(h.tempo)), np.ones(len(h), bool)),
     ):
         longer = h.pulses * pulse - (h.end - h.start)
-        least, most = (np.where(counted, STEADIED_END[i], STEADIED_START[i]) for i in (0, 1))
+        least, most = (
+            np.where(counted, STEADIED_END[i], np.where(amid, STEADIED_AMID[i], STEADIED_START[i]))
+            for i in (0, 1)
+        )
         near = holds & by_ear & (longer > least) & (longer < most)
         found = found.joined(
             replace(
@@ -240,11 +251,14 @@ def _starts(
         first = float(times[0])
     if 0.004 < first < 0.6 * seconds:
         starts += [(first, START_SOUND), (first - EARLY_SECONDS, START_SOUND)]
+        starts += [
+            (lead, START_SOUND) for lead in LEADS_SECONDS if -LEAD_EARLY < first - lead < LEAD_LATE
+        ]
     early = np.flatnonzero((times > first + 0.06) & (times < min(5.0, 0.6 * seconds)))
     if early.size:
-        nearest = early[:6]
-        strongest = early[np.argsort(-strengths[early], kind="stable")[:7]]
-        for i in np.unique(np.concatenate([nearest, strongest]))[:MOST_STARTS]:
+        nearest = early[:NEAREST_STARTS]
+        strongest = early[np.argsort(-strengths[early], kind="stable")[:STRONGEST_STARTS]]
+        for i in np.unique(np.concatenate([nearest, strongest])):
             at = float(times[i])
             starts += [(at, START_ATTACK), (at - EARLY_SECONDS, START_ATTACK)]
     return starts
@@ -323,6 +337,17 @@ def _counted_on(
         elif -1.05 * pulse < rest < -0.004 and start_kind <= START_SOUND:
             rows.append((start, end, bars, metre, start_kind, END_BEYOND))
     return rows
+
+
+def _after_pickups(seconds: float) -> list[tuple[float, float, int, int, int, int]]:
+    """Whole bars to the end of a file, a part of one before: its length tells the pulse."""
+    return [
+        (seconds * pickup / (bars * metre + pickup), seconds, bars, metre, START_BACK, END_FILE)
+        for metre, (slowest, fastest) in METRES.items()
+        for bars in BARS[:MOST_BARS_AFTER_PICKUPS]
+        for pickup in PICKUPS
+        if pickup < metre and slowest <= (bars * metre + pickup) * 60 / seconds <= fastest
+    ]
 
 
 def _counted_back(

@@ -1,7 +1,7 @@
 """How likely is each hypothesis?
 
-Two networks: a quick one keeps the likeliest of a thousand or two, a thorough one weighs those.
-Their scores are logarithms of probabilities among the hypotheses of one sound.
+A quick network keeps the likeliest of a thousand or two, boosted trees weigh those. Their scores
+are logarithms of probabilities among the hypotheses of one sound.
 """
 
 import numpy as np
@@ -11,8 +11,9 @@ from zeroknot.core.listening.evidence import Table, evidence, first_evidence
 from zeroknot.core.listening.hypotheses import Hypotheses, steadied
 from zeroknot.core.listening.material import Material
 from zeroknot.core.listening.network import network
+from zeroknot.core.listening.trees import trees
 
-MOST_JUDGED = 140
+MOST_JUDGED = 200
 
 
 def likeliest(first: Table, most: int) -> NDArray[np.int64]:
@@ -38,4 +39,4 @@ def judged(material: Material, hypotheses: Hypotheses) -> tuple[Hypotheses, NDAr
     returns  so many hypotheses, float64 [hypotheses]
     """
     taken, first = worth_judging(material, hypotheses)
-    return taken, network("readings").scores(evidence(material, taken, first))
+    return taken, trees("readings").scores(evidence(material, taken, first))

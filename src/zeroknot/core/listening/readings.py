@@ -160,11 +160,20 @@ def _readings(material: Material, claims: Claims, company: Company) -> tuple[Rea
     seconds = material.picture.seconds
     scores = scores + rarity(taken) + claimed_odds(taken, claims)
     scores = scores + company.odds(taken, claims, seconds)
+    ranked = _ranked(material, taken, scores)
     return tuple(
         replace(one, reason=f"{one.reason}; {said}")
-        if (said := company.said(one, claims, seconds))
+        if (said := company.said(one, claims, seconds, _is_doubted(one, ranked)))
         else one
-        for one in _ranked(material, taken, scores)
+        for one in ranked
+    )
+
+
+def _is_doubted(reading: Reading, others: tuple[Reading, ...]) -> bool:
+    """May it be counted in half or double the tempo as well?"""
+    return any(
+        abs(abs(np.log2(reading.tempo_bpm / other.tempo_bpm)) - 1.0) < SAME_ANSWER
+        for other in others
     )
 
 

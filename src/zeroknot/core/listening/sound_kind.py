@@ -5,8 +5,8 @@ Conventions
 - One of KINDS, with the probability that it is right. One hit is a single sound that dies away: it
   has no tempo.
 
-Method: colour, rises, tonality, range and density of the whole sound, judged by a small network;
-one hit by rule.
+Method: colour, rises, tonality, range and density of the whole sound, how many notes sound at once
+and how they move, judged by boosted trees; one hit by rule.
 """
 
 from __future__ import annotations
@@ -17,7 +17,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from zeroknot.core.listening.network import network
+from zeroknot.core.listening.salience import highest_and_lowest, note_weights, voices_at_once
+from zeroknot.core.listening.trees import trees
 
 if TYPE_CHECKING:  # naming the kinds does not cost what listening takes to load
     from zeroknot.core.listening.material import Material
@@ -28,6 +29,8 @@ KINDS = ("drums", "percussion", "bass", "chords", "line", "voice", "pad", "mixed
 ONE_HIT = "one hit"
 UNPITCHED = frozenset({"drums", "percussion"})
 LONGEST_HIT_SECONDS = 3.0
+MOVES = 7  # numbers that say how notes move
+VOICES = 5 + 2 * MOVES  # and those that say how many there are at once
 DIED_AWAY = 0.06  # share of the loudest level that is left at the end of one hit
 
 
@@ -48,7 +51,7 @@ def sound_heard(material: Material, seconds: float) -> SoundReading:
     """The kind of a sound that lasts so many seconds."""
     if is_one_hit(material, seconds):
         return SoundReading(ONE_HIT, 0.9)
-    scores = network("sound").answers(sound_features(material)[None])[0]
+    scores = trees("sound").answers(sound_features(material)[None])[0]
     share = np.exp(scores - scores.max())
     share /= share.sum()
     best = int(np.argmax(share))
@@ -114,6 +117,32 @@ def sound_features(material: Material) -> Table:
         float(attacks.strengths.std()) if attacks.strengths.size else 0.0,
         float(np.log(min(peaks.peakiness, 10.0) + 1e-3)),
         centre / 12, width / 12, in_tune, many, entropy, spread, steady,
-        *(low_notes / 12), np.log2(seconds),
+        *(low_notes / 12), np.log2(seconds), *_voices(material),
     ]  # fmt: skip
     return np.nan_to_num(np.asarray(values, np.float32), posinf=0.0, neginf=0.0)
+
+
+def _voices(material: Material) -> list[float]:
+    """How many notes sound at once, without overtones, and how the highest and lowest move."""
+    peaks = material.peaks
+    own = note_weights(peaks)
+    count = voices_at_once(peaks, own)
+    if not count.size:
+        return [0.0] * VOICES
+    found = [
+        float(np.log1p(count.mean())), *(float((count <= n).mean()) for n in (1, 2, 3, 5)),
+    ]  # fmt: skip
+    for notes in highest_and_lowest(peaks, own):
+        steps = np.abs(np.diff(notes))
+        steps = steps[np.isfinite(steps)]
+        there = notes[np.isfinite(notes)]
+        if not steps.size:
+            found += [0.0] * MOVES
+            continue
+        off = there - (material.cents or 0.0) / 100.0
+        found += [
+            float((steps < 0.12).mean()), float(((steps >= 0.12) & (steps < 0.7)).mean()),
+            float((steps > 6.0).mean()), float(np.abs(off - np.round(off)).mean()),
+            *(float(v) / 12 for v in np.percentile(there, (10, 50, 90))),
+        ]  # fmt: skip
+    return found

@@ -1,0 +1,113 @@
+"""Grows boosted trees with LightGBM: that choose among the rows of a group, or name a class."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import lightgbm
+import numpy as np
+from numpy.typing import NDArray
+
+from zeroknot.core.listening.trees import PARTS, Trees
+
+LEAST_BEND = 1e-3
+GROWN = {
+    "num_leaves": 31, "min_sum_hessian_in_leaf": 5.0, "lambda_l2": 5.0, "feature_fraction": 0.5,
+    "bagging_fraction": 0.7, "bagging_freq": 1, "max_bin": 127, "verbose": -1, "num_threads": 2,
+}  # fmt: skip
+
+
+@dataclass
+class Grown:
+    """Trees as they were grown, under the name that fitted networks answer to."""
+
+    booster: lightgbm.Booster
+
+    def scores(self, rows: np.ndarray) -> np.ndarray:
+        return self.booster.predict(rows.astype(np.float32), raw_score=True)
+
+    def save(self, file: Path, scale: float = 1.0) -> None:
+        grown = as_trees(self.booster, scale)
+        np.savez_compressed(file, **{part: getattr(grown, part) for part in PARTS})
+
+
+def grow(
+    rows: np.ndarray,
+    right: NDArray[np.bool_],
+    sizes: NDArray[np.int64],
+    *,
+    rounds: int,
+    rate: float,
+    seed: int,
+) -> Grown:
+    """Trees whose scores are logarithms of probabilities within a group.
+
+    rows    [rows, features], the groups' one after another
+    right   bool [rows]; of every group at least one
+    sizes   rows of each group
+    """
+    data = lightgbm.Dataset(rows.astype(np.float32), label=right, params=GROWN)
+    given = {**GROWN, "objective": choice(right, sizes), "learning_rate": rate, "seed": seed}
+    return Grown(lightgbm.train(given, data, num_boost_round=rounds))
+
+
+def grow_classes(
+    rows: np.ndarray, targets: NDArray[np.int64], weights: np.ndarray, *, rounds: int, seed: int
+) -> Grown:
+    """Trees whose answers are logarithms of the probability of each class, but for a constant.
+
+    rows     [rows, features]
+    targets  int [rows]: the class of each
+    weights  [classes]: what one row of each counts
+    """
+    given = {
+        **GROWN, "objective": "multiclass", "num_class": weights.size, "learning_rate": 0.05,
+        "num_leaves": 15, "min_data_in_leaf": 20, "feature_fraction": 0.4, "seed": seed,
+    }  # fmt: skip
+    data = lightgbm.Dataset(rows, label=targets, weight=weights[targets])
+    return Grown(lightgbm.train(given, data, num_boost_round=rounds))
+
+
+def choice(
+    right: NDArray[np.bool_], sizes: NDArray[np.int64]
+) -> Callable[[np.ndarray, lightgbm.Dataset], tuple[np.ndarray, np.ndarray]]:
+    """The loss of `learn.choice`, its slope and bend at every row."""
+    starts = np.concatenate([[0], np.cumsum(sizes)[:-1]])
+
+    def slopes(scores: np.ndarray, _: lightgbm.Dataset) -> tuple[np.ndarray, np.ndarray]:
+        weight = np.exp(scores - np.repeat(np.maximum.reduceat(scores, starts), sizes))
+        share = weight / np.repeat(np.add.reduceat(weight, starts), sizes)
+        correct = share * right
+        target = correct / (np.repeat(np.add.reduceat(correct, starts), sizes) + 1e-12)
+        return share - target, np.maximum(share * (1 - share), LEAST_BEND)
+
+    return slopes
+
+
+def as_trees(booster: lightgbm.Booster, scale: float) -> Trees:
+    """The same trees as the core takes them, their leaves scaled."""
+    roots: list[int] = []
+    feature: list[int] = []
+    value: list[float] = []
+    above: list[int] = []
+
+    def laid(node: dict) -> None:
+        here = len(feature)
+        is_leaf = "leaf_value" in node
+        feature.append(-1 if is_leaf else node["split_feature"])
+        value.append(scale * node["leaf_value"] if is_leaf else node["threshold"])
+        above.append(0)
+        if not is_leaf:
+            laid(node["left_child"])
+            above[here] = len(feature)
+            laid(node["right_child"])
+
+    for tree in booster.dump_model()["tree_info"]:
+        roots.append(len(feature))
+        laid(tree["tree_structure"])
+    return Trees(
+        np.asarray(roots, np.int32),
+        np.asarray(np.arange(len(roots)) % booster.num_model_per_iteration(), np.int16),
+        np.asarray(feature, np.int16), np.asarray(value, np.float32),
+        np.asarray(above, np.int32),
+    )  # fmt: skip
