@@ -12,8 +12,8 @@ from zeroknot.core.listening.trees import PARTS, Trees
 
 LEAST_BEND = 1e-3
 GROWN = {
-    "num_leaves": 31, "min_sum_hessian_in_leaf": 5.0, "lambda_l2": 5.0, "feature_fraction": 0.5,
-    "bagging_fraction": 0.7, "bagging_freq": 1, "max_bin": 127, "verbose": -1, "num_threads": 2,
+    "num_leaves": 31, "min_sum_hessian_in_leaf": 5.0, "lambda_l2": 5.0, "feature_fraction": 0.3,
+    "bagging_fraction": 0.5, "bagging_freq": 1, "max_bin": 63, "verbose": -1, "num_threads": 2,
 }  # fmt: skip
 
 
