@@ -18,7 +18,8 @@ from benchmarks.accuracy.fit_sound import extracted
 from benchmarks.accuracy.learn import Fitted, choice, fit, in_groups, together
 from benchmarks.accuracy.render import RATE, SOUNDFONTS, Band, Score, Timed
 from zeroknot.core.audio import Audio
-from zeroknot.core.listening.key import key_profiles, key_rows
+from zeroknot.core.listening.key import key_rows
+from zeroknot.core.listening.key_heard import key_profiles
 from zeroknot.core.listening.material import material_of
 from zeroknot.core.listening.network import WEIGHTS
 from zeroknot.core.listening.notes import SoundedNote, note_profiles

@@ -14,10 +14,11 @@ from benchmarks.accuracy.boost import grow_classes
 from benchmarks.accuracy.fit_attacks import loops, read
 from benchmarks.accuracy.loops import sound_of
 from zeroknot.core.listening.attacks import is_silent
-from zeroknot.core.listening.key import key_profiles
+from zeroknot.core.listening.key_heard import key_profiles
 from zeroknot.core.listening.material import material_of
 from zeroknot.core.listening.network import WEIGHTS
-from zeroknot.core.listening.sound_kind import KINDS, sound_features
+from zeroknot.core.listening.sound_heard import sound_features
+from zeroknot.core.listening.sound_kind import KINDS
 
 EVENED = 0.5
 

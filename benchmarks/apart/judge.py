@@ -23,7 +23,7 @@ from benchmarks.quality.measures import Sound, Truth, score
 from zeroknot.core.apart.apart import tones_of
 from zeroknot.core.audio import Audio
 from zeroknot.core.listening.material import material_of
-from zeroknot.core.listening.sound_kind import sound_heard
+from zeroknot.core.listening.sound_heard import sound_heard
 from zeroknot.core.stretch.settings import StretchSettings
 
 SHIFTS = (-7, -5, -4, -2, -1, 1, 2, 4, 5, 7)

@@ -24,7 +24,7 @@ from benchmarks.quality.peers import peers
 from zeroknot.core.audio import Audio
 from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.material import material_of
-from zeroknot.core.listening.sound_kind import sound_heard
+from zeroknot.core.listening.sound_heard import sound_heard
 from zeroknot.core.render.plan import plan_ratio
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.auto import AUTO, CHOSEN_FROM, Case, choose, why_chosen

@@ -18,7 +18,7 @@ from benchmarks.quality.measures import RATE, Sound, Truth, score
 from benchmarks.quality.peers import peers
 from zeroknot.core.audio import Audio
 from zeroknot.core.listening.material import material_of
-from zeroknot.core.listening.sound_kind import sound_heard
+from zeroknot.core.listening.sound_heard import sound_heard
 from zeroknot.core.stretch.auto import Case, choose
 from zeroknot.core.stretch.settings import StretchSettings
 

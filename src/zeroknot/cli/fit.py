@@ -24,7 +24,8 @@ from zeroknot.core.listening.attack import SENSITIVITY, Attacks
 from zeroknot.core.listening.attacks import all_attacks, is_silent, sounding_range
 from zeroknot.core.listening.material import material_of
 from zeroknot.core.listening.readings import listen
-from zeroknot.core.listening.sound_kind import SoundReading, sound_heard
+from zeroknot.core.listening.sound_heard import sound_heard
+from zeroknot.core.listening.sound_kind import SoundReading
 from zeroknot.core.render.parts_run import rendering_of_pass
 from zeroknot.core.render.pass_file import SEAMS, folded
 from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass, plan_ratio

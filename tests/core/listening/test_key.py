@@ -6,7 +6,8 @@ import numpy as np
 
 from tests.sounds import RATE, audio, hits, rendered
 from zeroknot.core.harmony.key import NAMES
-from zeroknot.core.listening.key import key_rows, normal, read_key, triads
+from zeroknot.core.listening.key import key_rows, normal, read_key
+from zeroknot.core.listening.key_heard import triads
 from zeroknot.core.listening.notes import SoundedNote, key_of_notes
 from zeroknot.core.listening.readings import listen
 from zeroknot.core.units import hertz_of_note

@@ -6,7 +6,7 @@ import numpy as np
 
 from zeroknot.core.audio import Audio
 from zeroknot.core.listening.chroma import spectral_peaks
-from zeroknot.core.listening.key import triads
+from zeroknot.core.listening.key_heard import triads
 from zeroknot.core.listening.salience import highest_and_lowest, note_weights, voices_at_once
 
 RATE = 22_050

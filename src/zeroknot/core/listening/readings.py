@@ -35,10 +35,11 @@ from zeroknot.core.listening.hypotheses import (
     hypotheses,
 )
 from zeroknot.core.listening.judge import judged
-from zeroknot.core.listening.key import key_heard
+from zeroknot.core.listening.key_heard import key_heard
 from zeroknot.core.listening.material import Material, material_of
 from zeroknot.core.listening.reading import LONGEST_LOOP_SECONDS, Claims, Reading
-from zeroknot.core.listening.sound_kind import ONE_HIT, sound_heard
+from zeroknot.core.listening.sound_heard import sound_heard
+from zeroknot.core.listening.sound_kind import ONE_HIT
 
 MOST_READINGS = 5
 LEAST_CONFIDENCE = 0.01
