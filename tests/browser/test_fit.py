@@ -211,12 +211,12 @@ class TransportTest(BrowserTest):
         self.page.evaluate("""async () => {
           const start = performance.now();
           for (let i = 0; i < 6; i += 1) {
-            await new Promise((done) => setTimeout(done, start + 500 * i - performance.now()));
+            await new Promise((done) => setTimeout(done, start + 480 * i - performance.now()));
             document.dispatchEvent(new KeyboardEvent("keydown", { key: "t" }));
           }
         }""")
         self.wait(lambda: self.state()["undo"] is not None)
-        self.assertAlmostEqual(self.state()["bpm"], 120, delta=6)
+        self.assertAlmostEqual(self.state()["bpm"], 125, delta=4)
 
 
 class ShelfTest(BrowserTest):
