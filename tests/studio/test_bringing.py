@@ -186,7 +186,7 @@ class CompanyTest(StudioTest):
         self.studio.loops.state(item.sha, Reading(1, 4, 51.5, 0.0, 4.66, 1.0))
         company = companies.of("Dusty pack")
         self.assertEqual((company.heard, company.members[0].tempo_bpm), ((), 51.5))
-        self.assertEqual(companies.of("Other pack").habit, (51.5,))
+        self.assertEqual(companies.of("Other pack").habit, ((item.sha, 51.5),))
 
     def test_a_projects_tempo_has_a_say_once_something_lies_in_it(self):
         self.assertIsNone(self.studio.projects.tempo_now())

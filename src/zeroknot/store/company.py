@@ -42,9 +42,9 @@ class CompanyStore:
         with Session(self._engine) as session:
             return tuple((sha, bpm) for sha, bpm in session.exec(query) if bpm)
 
-    def _habit(self) -> tuple[float, ...]:
-        query = select(FactsRow.tempo_bpm)
+    def _habit(self) -> tuple[tuple[str, float], ...]:
+        query = select(FactsRow.sha, FactsRow.tempo_bpm)
         query = query.where(col(FactsRow.is_stated), ~col(FactsRow.is_print))
         query = query.order_by(col(FactsRow.added_at).desc()).limit(MOST_HABIT)
         with Session(self._engine) as session:
-            return tuple(bpm for bpm in session.exec(query) if bpm)
+            return tuple((sha, bpm) for sha, bpm in session.exec(query) if bpm)

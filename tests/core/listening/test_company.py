@@ -80,10 +80,10 @@ class CompanyTest(unittest.TestCase):
         self.assertEqual(other, slow)
         slow, fast, _ = Company(project_bpm=174.0).odds(h, Claims(), 4.0)
         self.assertGreater(fast, slow + 0.4)
-        slow, fast, _ = Company(habit=(150.0, 170.0, 165.0, 160.0)).odds(h, Claims(), 4.0)
+        slow, fast, _ = Company(habit=counted(150.0, 170.0, 165.0, 160.0)).odds(h, Claims(), 4.0)
         self.assertGreater(fast, slow + 0.4)
         # However much was counted elsewhere, it weighs no more than three of its own set.
-        slow, fast, _ = Company(habit=(160.0,) * 40).odds(h, Claims(), 4.0)
+        slow, fast, _ = Company(habit=counted(*[160.0] * 40)).odds(h, Claims(), 4.0)
         self.assertLess(fast - slow, np.log(4) + 1e-9)
 
     def test_what_was_surely_heard_of_a_set_weighs_half(self):
@@ -93,6 +93,7 @@ class CompanyTest(unittest.TestCase):
         self.assertGreater(heard[0], heard[1] + 0.5)
         self.assertGreater(stated[0] - stated[1], heard[0] - heard[1])
         self.assertEqual(Company(heard=(("a", 96.0),)).without("a").heard, ())
+        self.assertEqual(Company(habit=counted(96.0, 97.0)).without("0").habit, (("1", 97.0),))
 
     def test_what_tells_is_said_only_where_it_told(self):
         reading = Reading(1, 4, 154.0, 0.0, 4.0, 0.5)
@@ -100,10 +101,15 @@ class CompanyTest(unittest.TestCase):
         self.assertIn("near the project's 160", near.said(reading, Claims(), 4.0, is_doubted=True))
         self.assertEqual(near.said(reading, Claims(), 4.0), "")
         self.assertEqual(Company(project_bpm=80.0).said(reading, Claims(), 4.0, True), "")
-        habit = Company(habit=(150.0, 160.0)).said(reading, Claims(), 4.0, True)
+        habit = Company(habit=counted(150.0, 160.0)).said(reading, Claims(), 4.0, True)
         self.assertEqual(habit, "counted as you counted others")
         heard = Company("Pack", heard=(("a", 154.0), ("b", 154.0), ("c", 90.0)))
         self.assertEqual(heard.said(reading, Claims(), 4.0), "at the tempo of 2 others of Pack")
+
+
+def counted(*tempos):
+    """What a person stated elsewhere."""
+    return tuple((str(i), bpm) for i, bpm in enumerate(tempos))
 
 
 def hypotheses_at(*tempos):

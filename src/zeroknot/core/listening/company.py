@@ -62,14 +62,14 @@ class Company:
     """name     of the set
     members     those of it that something was stated of
     heard       tempos of others of it that were surely heard, by their hashes
-    habit       tempos that this person stated of anything, lately
+    habit       tempos that this person stated of anything, lately, by their hashes
     project_bpm of the project that is worked on; None where it has no tempo of its own yet
     """
 
     name: str = ""
     members: tuple[Member, ...] = ()
     heard: tuple[tuple[str, float], ...] = ()
-    habit: tuple[float, ...] = ()
+    habit: tuple[tuple[str, float], ...] = ()
     project_bpm: float | None = None
 
     def without(self, sha: str) -> "Company":
@@ -77,6 +77,7 @@ class Company:
         return replace(
             self, members=tuple(m for m in self.members if m.sha != sha),
             heard=tuple(h for h in self.heard if h[0] != sha),
+            habit=tuple(h for h in self.habit if h[0] != sha),
         )  # fmt: skip
 
     def odds(self, h: "Hypotheses", claims: Claims, seconds: float) -> Odds:
@@ -97,7 +98,7 @@ class Company:
         found = [self._said_of_members(reading, claims, seconds), self._said_of_heard(reading)]
         if is_doubted and self.project_bpm and _near(reading.tempo_bpm, self.project_bpm):
             found.append(f"counted near the project's {self.project_bpm:.5g}")
-        elif is_doubted and self._leans(self.habit, reading.tempo_bpm) > TOLD_FROM:
+        elif is_doubted and self._leans(reading.tempo_bpm) > TOLD_FROM:
             found.append("counted as you counted others")
         return "; ".join(words for words in found if words)
 
@@ -141,7 +142,11 @@ class Company:
         for others, weight, is_of_set in (
             (tuple(m.tempo_bpm for m in self.members), 1.0, True),
             (tuple(bpm for _, bpm in self.heard), HEARD, True),
-            (self.habit, min(HABIT, MOST_HABIT / max(1, len(self.habit))), False),
+            (
+                tuple(bpm for _, bpm in self.habit),
+                min(HABIT, MOST_HABIT / max(1, len(self.habit))),
+                False,
+            ),
             (project, 1.0, False),
         ):
             octaves = np.log2(tempos[:, None] / np.asarray(others, float))
@@ -152,11 +157,10 @@ class Company:
         counted = np.log((near + 1.0) / (near + apart + 1.0))
         return np.asarray(np.minimum(np.log1p(2.0 * same), MOST_TEMPO_ODDS) + counted)
 
-    @staticmethod
-    def _leans(tempos: tuple[float, ...], bpm: float) -> float:
-        """How much more of them are near a tempo than near its half or double: log odds."""
-        near = sum(_near(t, bpm) for t in tempos)
-        apart = sum(_near(t, 2 * bpm) or _near(t, bpm / 2) for t in tempos)
+    def _leans(self, bpm: float) -> float:
+        """How many more were counted near a tempo than near its half or double: log odds."""
+        near = sum(_near(t, bpm) for _, t in self.habit)
+        apart = sum(_near(t, 2 * bpm) or _near(t, bpm / 2) for _, t in self.habit)
         return math.log((near + 1) / (apart + 1))
 
 
