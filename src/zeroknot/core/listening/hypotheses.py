@@ -127,11 +127,12 @@ def hypotheses(
             ]
     rows += _after_pickups(seconds)
     for rough in periods(picture):
+        again = _by_repetition(rough, picture)
         for start, start_kind in starts[: 2 * MOST_COUNTED]:
-            for period in _refined(rough, start, attacks, picture):
+            for period in _refined(rough, start, attacks, again):
                 rows += _counted_on(period, start, start_kind, seconds)
         first = starts[0][0]
-        for period in _refined(rough, first, attacks, picture)[:2]:
+        for period in _refined(rough, first, attacks, again)[:2]:
             rows += _counted_back(period, attacks, seconds)
     for lag in seam_lags(picture, starts[0][0]):
         start, start_kind = starts[0]
@@ -264,9 +265,12 @@ def _starts(
     return starts
 
 
-def _refined(rough: float, start: float, attacks: Attacks, picture: Picture) -> list[float]:
-    """Exact periods near a rough one: by the attacks, by far repetition, and whole BPM."""
-    found = [straightened(attacks, start, rough), _by_repetition(rough, picture)]
+def _refined(rough: float, start: float, attacks: Attacks, again: float) -> list[float]:
+    """Exact periods near a rough one: by the attacks, by far repetition, and whole BPM.
+
+    again  the period as far repetition has it
+    """
+    found = [straightened(attacks, start, rough), again]
     for period in list(found):
         bpm = 60 / period
         if abs(bpm - round(bpm)) < 0.003 * bpm:

@@ -54,8 +54,8 @@ class Trees:
 def _scores_kernel(  # type: ignore[no-untyped-def]
     rows, roots, answer, feature, value, above, out
 ):
-    for n in range(rows.shape[0]):
-        for tree in range(roots.size):
+    for tree in range(roots.size):  # outside: a tree is small enough to stay at hand for all rows
+        for n in range(rows.shape[0]):
             node = roots[tree]
             while feature[node] >= 0:
                 if rows[n, feature[node]] <= value[node]:
