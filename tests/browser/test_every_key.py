@@ -10,6 +10,9 @@ BOUND = """async (title) => {
 }"""
 
 
+SHOWN = "() => (zeroKnot.session.saving ? -1 : zeroKnot.session.state.moves)"
+
+
 class EveryKeyTest(BrowserTest):
     def setUp(self):
         super().setUp()
@@ -17,7 +20,11 @@ class EveryKeyTest(BrowserTest):
         self.tried: set[str] = set()
 
     def press(self, chord, until=None, times=1):
-        """Press a chord as the page names it, and wait for what it does."""
+        """Press a chord as the page names it, and wait for what it does.
+
+        A key means what the page shows: that is what is kept before it is pressed.
+        """
+        self.wait(lambda: self.page.evaluate(SHOWN) == self.state()["moves"], 20)
         self.tried.add(chord)
         *held, key = chord.replace("Ctrl", "Control").split("+") if chord != "+" else ["+"]
         if len(key) == 1 and key.isalpha():
@@ -278,8 +285,10 @@ class EveryKeyTest(BrowserTest):
         step("Alt+X", lambda: told("beats") == 4)
         self.page.keyboard.press("Control+z")
         self.wait(lambda: told("beats") == 24)
-        box = clip.bounding_box()
         per_beat = self.page.evaluate("() => zeroKnot.app.lanePerBeat()")
+        # The page shows it whole again, too, before a key means a place in it.
+        self.wait(lambda: clip.bounding_box()["width"] > 21 * per_beat)
+        box = clip.bounding_box()
         # Its beginning may be scrolled under the heads of the tracks.
         self.page.mouse.move(box["x"] + 20.2 * per_beat, box["y"] + 30)
         self.press("Z", lambda: told("beats") == 20)

@@ -49,6 +49,7 @@ class WalksTest(BrowserTest):
         page.get_by_role("button", name="note value").click()
         page.get_by_label("Note value of a slice").select_option("4")
         self.wait(lambda: len(self.slices()["edges"]) == 3)
+        self.wait(lambda: "2 slices" in page.locator("#cut-said").inner_text())
         bar = self.slices()["edges"][1]
         # The second bar's chord came 40 ms late: its cut goes there, free of attacks.
         x, y = self.at("second", bar)
