@@ -4,10 +4,12 @@ import io
 import os
 import struct
 import zipfile
+import zlib
 from concurrent.futures import Future
 from pathlib import Path
 
 import numpy as np
+from sqlmodel import Session, select
 
 from tests.core.listening.test_midi_reading import SIX_EIGHT
 from tests.sounds import audio, even_notes, rendered, sine
@@ -18,6 +20,7 @@ from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.listening.reading import Reading
 from zeroknot.store.company import CompanyStore
 from zeroknot.store.shelf_query import Query
+from zeroknot.store.tables import RevisionRow
 from zeroknot.studio.bring import item_json, names_of
 from zeroknot.studio.executors import InlineExecutor
 from zeroknot.studio.intents.placing import Place
@@ -198,6 +201,19 @@ class CompanyTest(StudioTest):
         self.submit(project, SetSteadyTempo(bpm=87.5))
         self.assertEqual(self.studio.projects.tempo_now(), 87.5)
         self.assertEqual(self.studio.bringing._company_of("").project_bpm, 87.5)
+
+    def test_loops_come_in_beside_a_project_that_cannot_be_read(self):
+        project = self.studio.projects.create("Damaged")
+        self.studio.projects.opened(project)
+        for damage in (b"no tree", zlib.compress(b"{no tree"), zlib.compress(b"{}")):
+            with self.subTest(damage), Session(self.studio._engine) as session:
+                for row in session.exec(select(RevisionRow)):
+                    row.tree = damage
+                    session.add(row)
+                session.commit()
+                self.studio.projects._trees.clear()
+                name = f"{len(damage)}.wav"
+                self.assertEqual(self.bring(tone_of(200 + len(damage)), name).state, "done")
 
 
 class HundredsTest(StudioTest):

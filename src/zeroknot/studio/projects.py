@@ -1,6 +1,7 @@
 """What does a person do with projects? Make, open, change, undo, copy, carry away, bring back."""
 
 import threading
+import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
@@ -63,11 +64,17 @@ class Projects:
         return self._revisions.projects(removed)
 
     def tempo_now(self) -> float | None:
-        """The tempo that the project opened last begins with; None where nothing lies in it yet."""
+        """The tempo that the project opened last begins with; None where nothing lies in it yet.
+
+        Nor where it cannot be read, or went meanwhile: loops come in all the same.
+        """
         projects = self.list()
         if not projects:
             return None
-        tree = self.state(projects[0].id).project
+        try:
+            tree = self.state(projects[0].id).project
+        except (ZeroKnotError, zlib.error, ValueError, LookupError, TypeError):
+            return None
         return tree.tempo[0].bpm if tree.clips else None
 
     def create(self, name: str, rate: int = 44_100) -> str:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from zeroknot.core.listening.key import MODES, KeyReading, normal, read_key
 from zeroknot.core.listening.material import Material
-from zeroknot.core.listening.salience import highest_and_lowest, note_weights
+from zeroknot.core.listening.salience import highest_and_lowest
 from zeroknot.core.listening.sound_kind import UNPITCHED, SoundReading
 
 Table = NDArray[np.float32]
@@ -50,7 +50,7 @@ def key_profiles(material: Material) -> Table:
     low = nearest < BASS_NOTE
     np.add.at(bass, nearest[low].astype(np.int64) % 12, np.sqrt(peaks.weights[low]))
     start = chroma[: 3 * edge] if chroma.shape[0] < 60 else chroma[:edge]
-    own = note_weights(peaks)
+    own = material.note_weights
     clean = np.zeros((peaks.count, 12), np.float32)
     near = np.cos(np.pi * (notes - nearest)) ** 2
     np.add.at(clean, (peaks.frames, nearest.astype(np.int64) % 12), own * near)

@@ -1,6 +1,7 @@
 """What does listening start from? All that is made out of a sound once, for all questions."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,6 +11,7 @@ from zeroknot.core.listening.attack import SENSITIVITY, Attacks
 from zeroknot.core.listening.attacks import all_attacks, sounding_range
 from zeroknot.core.listening.chroma import Peaks, chroma, spectral_peaks, tuning_cents
 from zeroknot.core.listening.picture import Picture, picture_of
+from zeroknot.core.listening.salience import note_weights
 
 Table = NDArray[np.float32]
 
@@ -33,6 +35,11 @@ class Material:
     def attacks(self) -> Attacks:
         """Attacks that hold at the usual sensitivity."""
         return self.everything.at_sensitivity(SENSITIVITY)
+
+    @cached_property
+    def note_weights(self) -> NDArray[np.float64]:
+        """How much of each peak is a note of its own: float64 [peaks], as in `salience`."""
+        return note_weights(self.peaks)
 
     @property
     def chroma_hop(self) -> float:

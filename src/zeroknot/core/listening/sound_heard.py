@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.listening.material import Material
-from zeroknot.core.listening.salience import highest_and_lowest, note_weights, voices_at_once
+from zeroknot.core.listening.salience import highest_and_lowest, voices_at_once
 from zeroknot.core.listening.sound_kind import KINDS, ONE_HIT, SoundReading
 from zeroknot.core.listening.trees import trees
 
@@ -98,7 +98,7 @@ def sound_features(material: Material) -> Table:
 def _voices(material: Material) -> list[float]:
     """How many notes sound at once, without overtones, and how the highest and lowest move."""
     peaks = material.peaks
-    own = note_weights(peaks)
+    own = material.note_weights
     count = voices_at_once(peaks, own)
     if not count.size:
         return [0.0] * VOICES
