@@ -8,7 +8,7 @@ import unittest
 from pathlib import Path
 from typing import Any, ClassVar
 
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 from tests.runner import AT_END
 from tests.server import Server
@@ -24,6 +24,8 @@ FLAGS = [
 
 
 SHARED: dict[str, Any] = {}
+PATIENCE = 40  # s; what takes this long here has failed, however busy the machine is
+expect.set_options(timeout=1000 * PATIENCE)
 
 
 def with_chunk(wav: bytes, name: bytes, content: bytes) -> bytes:
@@ -101,7 +103,7 @@ class BrowserTest(unittest.TestCase):
     def setUp(self):
         self.troubles: list[str] = []
         self.page = self._kept_page()
-        self.page.set_default_timeout(30_000)
+        self.page.set_default_timeout(1000 * PATIENCE)
         stored = {"origin": self.server.base, "storageTypes": "local_storage"}
         self.context.new_cdp_session(self.page).send("Storage.clearDataForOrigin", stored)
         self.addCleanup(self._leave)
@@ -172,7 +174,7 @@ class BrowserTest(unittest.TestCase):
         path = f"/api/projects/{self.project}/intents"
         return self.server.post(path, revision=revision, intent=intent)
 
-    def wait(self, what, seconds=40.0):
+    def wait(self, what, seconds=PATIENCE):
         """Wait until a Python condition holds; gives its value."""
         end = time.perf_counter() + seconds
         pause = 25.0

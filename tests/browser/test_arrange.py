@@ -1,3 +1,4 @@
+import re
 import zipfile
 
 import pyloudnorm
@@ -297,7 +298,7 @@ class CutClipsTest(OneClip):
             self.wait(lambda: self.state()["strands"][0]["loop"] not in {own} | seen)
             seen.add(self.state()["strands"][0]["loop"])
         self.assertEqual(self.clips(), [(0, 8)])
-        self.assertRegex(page.locator("#try-said").inner_text(), r"^2 of \d+: ")
+        expect(page.locator("#try-said")).to_have_text(re.compile(r"^2 of \d+: "))
         page.keyboard.press("Escape")
         self.wait(lambda: self.state()["strands"][0]["loop"] == own)
         self.wait(lambda: not page.locator("#try-said").is_visible())

@@ -119,10 +119,10 @@ class CoilTest(BrowserTest):
         page.locator(f'[data-slot="{first["id"]}"] .coil-name').click()
         # Eight beats in half as much again: it runs over the bar, and says so.
         state = page.locator(f'[data-slot="{first["id"]}"] small')
-        expect(state).to_contain_text("the bar", timeout=20_000)
+        expect(state).to_contain_text("the bar")
         self.wait(lambda: "beat" in state.inner_text())
         page.locator(f'[data-slot="{first["id"]}"]').get_by_role("button", name="anew").click()
-        expect(state).to_have_text("anew each bar", timeout=20_000)
+        expect(state).to_have_text("anew each bar")
         # It goes on whatever is looked at; the same key lets it go.
         self.walk_to("Shelf")
         page.wait_for_timeout(300)

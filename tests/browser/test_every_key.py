@@ -19,12 +19,14 @@ class EveryKeyTest(BrowserTest):
         self.sha = self.shelved("drums_103")
         self.tried: set[str] = set()
 
-    def press(self, chord, until=None, times=1):
-        """Press a chord as the page names it, and wait for what it does.
+    def press(self, chord, until=None, times=1, on=None):
+        """Press a chord as the page names it, on what is given, and wait for what it does.
 
         A key means what the page shows: that is what is kept before it is pressed.
         """
-        self.wait(lambda: self.page.evaluate(SHOWN) == self.state()["moves"], 20)
+        self.wait(lambda: self.page.evaluate(SHOWN) == self.state()["moves"])
+        if on:
+            on.focus()
         self.tried.add(chord)
         *held, key = chord.replace("Ctrl", "Control").split("+") if chord != "+" else ["+"]
         if len(key) == 1 and key.isalpha():
@@ -32,7 +34,7 @@ class EveryKeyTest(BrowserTest):
         for _ in range(times):
             self.page.keyboard.press("+".join([*held, key]))
         if until:
-            self.wait(until, 20)
+            self.wait(until)
 
     def assert_all_tried(self, title):
         bound = set(self.page.evaluate(BOUND, title))
@@ -218,8 +220,7 @@ class EveryKeyTest(BrowserTest):
             return next((c[name] for c in self.state()["clips"] if c["id"] == own), None)
 
         def step(chord, until):
-            clip.focus()
-            self.press(chord, until)
+            self.press(chord, until, on=clip)
 
         for later, earlier, by in (
             ("ArrowRight", "ArrowLeft", 1), ("Shift+ArrowRight", "Shift+ArrowLeft", 10),

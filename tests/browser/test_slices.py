@@ -246,7 +246,7 @@ class SlicesTest(BrowserTest):
             label="pad box: a steady hand"
         )
         count = 16
-        self.wait(lambda: len(page.evaluate(f"() => {PADS}.strokes()")) == count, 20)
+        self.wait(lambda: len(page.evaluate(f"() => {PADS}.strokes()")) == count)
         page.get_by_role("button", name="Catch").click()
         kept = self.wait(lambda: self.slices()["rounds"])
         self.assertEqual(kept, [{"beats": 8.0, "strokes": count}])
