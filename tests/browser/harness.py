@@ -102,6 +102,8 @@ class BrowserTest(unittest.TestCase):
 
     def setUp(self):
         self.troubles: list[str] = []
+        if self.server.process.poll() is not None:  # stopped by a test that failed
+            self.server.start()
         self.page = self._kept_page()
         self.page.set_default_timeout(1000 * PATIENCE)
         stored = {"origin": self.server.base, "storageTypes": "local_storage"}

@@ -133,8 +133,8 @@ class KitTest(OnHand):
         page.get_by_role("button", name="by pitch").click()
         # Of a choke group one sounds: the other is let go.
         self.intent(kind="change_pieces", hand=self.hand, choke=1)
+        self.wait(lambda: page.evaluate(f"() => {SLICES}.pieceChoke") == 1)
         self.wait(lambda: page.evaluate(f"() => {SLICES}.row[0].isThere"))
-        page.wait_for_timeout(300)
         page.get_by_label("What the strength of a stroke does").select_option("start")
         sounding = page.evaluate(
             """() => {
