@@ -80,7 +80,8 @@ class Truth:
             weight = np.clip((np.maximum(a, b) + 60) / 60, 0, 1)
             colour.append((weight * np.minimum(np.abs(a - b), 40)).sum() / weight.sum())
         late, worst, dull, smear = self._at_attacks(made)
-        seam = _click(made) - _click(self.sound)
+        # What does not stand out from what is around it is no click, however quiet the truth is.
+        seam = max(0.0, _click(made)) - max(0.0, _click(self.sound))
         crest, _ = _crest(made)
         weight = np.sqrt(self.crest[1])
         return {

@@ -167,5 +167,5 @@ class RenderedTest(unittest.TestCase):
             for s in (0.0, 0.02)
         ]  # fmt: skip
         self.assertNotEqual(plans[0].digest, plans[1].digest)
-        kept = "b458854bd38abb0cd5acc507aef897102430e57102cd9247c003bea3421aeaeb"
+        kept = "09f25be8313a014685cdd063e07eedc2f38bfd039d08d8eb7171225a70d7cc0e"
         self.assertEqual(plans[0].digest, kept)

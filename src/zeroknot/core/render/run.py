@@ -24,6 +24,7 @@ from zeroknot.core.render.kept_pieces import KeptPieces, Rendered, key_of
 from zeroknot.core.render.plan import RenderPlan
 from zeroknot.core.render.seam import crossfaded_end
 from zeroknot.core.stretch.formants import with_colour_held
+from zeroknot.core.stretch.lag import common_lag
 from zeroknot.core.stretch.methods import method_named
 from zeroknot.core.stretch.part import Part
 from zeroknot.core.stretch.source_view import SourceView
@@ -173,6 +174,7 @@ class Rendering(InBlocks):
             (zero, end, 0, plan.body_frames, True),
             (end, plan.tail_to, plan.body_frames, plan.body_frames + plan.tail_frames, False),
         ]
+        lag = self._lag(attacks)
         pieces = []
         for from_second, to_second, start, stop, is_circle in ranges:
             if stop <= start:
@@ -194,10 +196,22 @@ class Rendering(InBlocks):
                 strengths=attacks.strengths[inside],
                 semitones=plan.semitones,
                 threads=self._threads,
+                lag=lag,
             )
             points = [(source, output) for source, output in part.anchors.tolist()]
             pieces += [_Piece(part, a, b) for a, b in itertools.pairwise(points)]
         return pieces
+
+    def _lag(self, attacks: Attacks) -> float:
+        """Seconds by which a loop's attacks are heard late, whatever the tempo.
+
+        Where knots say of attacks when they are to be heard, there is none.
+        """
+        plan = self.plan
+        if len(plan.knots) > 2:
+            return 0.0
+        first, last = np.searchsorted(attacks.seconds, (plan.zero_second, plan.end_second))
+        return common_lag(attacks.seconds[first:last], plan.zero_second, plan.end_second)
 
     def _covered(self, piece: _Piece) -> list[tuple[int, int]]:
         """Output frames a piece may sound in, with room for its join."""

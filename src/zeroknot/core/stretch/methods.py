@@ -68,7 +68,7 @@ METHODS: dict[str, Method] = {
             family="keep",
             about="drums and percussion",
             uses=SHIFTED,
-            version=2,
+            version=3,
             module="zeroknot.core.stretch.strike",
             reach_seconds=1.0,
             # A cut too many does no harm; a flam's second hit that is not cut is lost.
@@ -80,7 +80,7 @@ METHODS: dict[str, Method] = {
             family="keep",
             about="chords and full mixes",
             uses=SHIFTED,
-            version=5,
+            version=6,
             module="zeroknot.core.stretch.weave",
         ),
         Method(
@@ -89,7 +89,7 @@ METHODS: dict[str, Method] = {
             family="keep",
             about="one line at a time",
             uses=SHIFTED,
-            version=3,
+            version=4,
             module="zeroknot.core.stretch.voice",
         ),
         Method(

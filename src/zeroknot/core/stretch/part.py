@@ -9,11 +9,13 @@ Conventions
   whatever is asked for first.
 """
 
+import itertools
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
+from zeroknot.core.stretch.ends import sound_end
 from zeroknot.core.stretch.source_view import SourceView
 from zeroknot.core.warp.time_map import Floats, TimeMap
 
@@ -36,6 +38,7 @@ class Part:
     strengths  float64 [n] 0…1
     semitones  shift, length kept
     threads    that may work on one piece; the result is the same on however many
+    lag        seconds by which its attacks are heard after their notes, as long at any tempo
     """
 
     view: SourceView
@@ -47,6 +50,7 @@ class Part:
     strengths: Floats
     semitones: float = 0.0
     threads: int = 1
+    lag: float = 0.0
 
     @property
     def frames(self) -> int:
@@ -60,7 +64,42 @@ class Part:
     @cached_property
     def attack_points(self) -> Points:
         """Attacks, rising: float64 [n, 2] of (source frame, output frame)."""
-        return np.stack([self.attacks * self.rate, self.time_map.output_of(self.attacks)], axis=1)
+        # What is heard before the lag is over began with the part.
+        lag = np.clip(self.attacks - self.view.start / self.rate, 0.0, self.lag)
+        outputs = self.time_map.output_of(self.attacks - lag) + lag * self.rate
+        return np.stack([self.attacks * self.rate, outputs], axis=1)
+
+    def ends(self, first: float, last: float) -> Points:
+        """Where sounds end between two output frames, on every round of a circle.
+
+        returns  float64 [n, 2] of (source, output frame), rising
+        """
+        # From the attack before the first of them, which lies no further than a longest piece.
+        room = LONGEST_PIECE_SECONDS * self.rate
+        attacks = self.around(self.attack_points, first - room, last + room)
+        found = [self._end_between(a, b) for a, b in itertools.pairwise(attacks[:, 0].tolist())]
+        sources = np.asarray([end for end in found if end is not None])
+        if not sources.size:
+            return np.zeros((0, 2))
+        length = self.view.end - self.view.start
+        turns = np.floor((sources - self.view.start) / length) if self.view.is_circle else 0.0
+        inside = (sources - turns * length) / self.rate
+        points = np.stack([sources, self.time_map.output_of(inside) + turns * self.frames], axis=1)
+        return points[(points[:, 1] >= first) & (points[:, 1] <= last)]
+
+    def _end_between(self, start: float, stop: float) -> float | None:
+        # The same on every round, and looked at once for all pieces and bands.
+        length = self.view.end - self.view.start
+        turn = (start - self.view.start) // length if self.view.is_circle else 0.0
+        key = start - turn * length, stop - turn * length
+        if key not in self._known_ends:
+            self._known_ends[key] = sound_end(self.view, self.rate, *key)
+        end = self._known_ends[key]
+        return None if end is None else end + turn * length
+
+    @cached_property
+    def _known_ends(self) -> dict[tuple[float, float], float | None]:
+        return {}
 
     @cached_property
     def bends(self) -> Points:
@@ -98,10 +137,14 @@ class Part:
                 break
         return np.stack([*found, last])
 
-    @cached_property
-    def clear_of_anchors(self) -> Floats:
-        """Output frames from each attack to the nearest anchor: float64 [n]."""
-        at, anchors = self.attack_points[:, 1], self.anchors[:, 1]
+    def clear_of_anchors(self, points: Points) -> Floats:
+        """Output frames from points of any round to the nearest anchor: float64 [n].
+
+        points  float64 [n, 2]
+        """
+        at, anchors = points[:, 1], self.anchors[:, 1]
+        if self.view.is_circle:
+            at = self.start + (at - self.start) % self.frames
         i = np.clip(np.searchsorted(anchors, at), 1, anchors.size - 1)
         return np.asarray(np.minimum(np.abs(at - anchors[i - 1]), np.abs(anchors[i] - at)))
 

@@ -1,7 +1,8 @@
 """How is a chord or a full mix made longer without smearing it?
 
 Method: phase-locked spectral stretching in three bands. Around every attack the recording runs at
-its own speed; between attacks the frames are read slower or faster. The phase of a frame is set
+its own speed; between attacks the frames are read slower or faster, in strides where the sound is
+steady, and each band falls as fast as it was recorded. The phase of a frame is set
 from two analysis frames one output hop apart (no unwrapping: exact where the speed is 1), and
 every bin turns with the spectral peak it belongs to, both channels by the same angle. In bins
 whose energy jumps at an attack the phase starts afresh from the recording. A low band is looked
@@ -26,10 +27,12 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from zeroknot.core.audio import Samples
+from zeroknot.core.stretch.decay import BandLevels, own_decay
 from zeroknot.core.stretch.decimation import Taps, filled, low_pass, most_step, smoothed
 from zeroknot.core.stretch.part import Part
 from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.stretch.sinc import ZERO_CROSSINGS, read_at
+from zeroknot.core.stretch.strides import strided
 from zeroknot.core.stretch.zones import zoned_map
 from zeroknot.core.units import pitch_ratio
 from zeroknot.core.warp.time_map import Floats
@@ -117,9 +120,7 @@ def render_piece(
     returns                 first output frame, float32 [channels, frames]; faded into the
                             piece before and out under the next over JOIN_SECONDS
     """
-    join = min(
-        int(JOIN_SECONDS * part.rate), int(to_anchor[1] - from_anchor[1]) // 4
-    )  # fmt: skip
+    join = min(int(JOIN_SECONDS * part.rate), int(to_anchor[1] - from_anchor[1]) // 4)
     start, end = int(np.floor(from_anchor[1] + 0.5)), int(np.floor(to_anchor[1] + 0.5))
     # A part that is cut begins and ends sharp: there is nothing to join.
     lead_in = join if part.view.is_circle or start > part.start else 0
@@ -196,10 +197,8 @@ def _band_stretched(
         clear=0.625 * window / ratio,
     )  # fmt: skip
     attacks = part.around(part.attack_points, begin_at - window, end_at + window)[:, 1] * ratio
-    sources = np.floor(
-        _interpolated(points_output, points_source, centres.astype(np.float64)) + 0.5
-    )
-    sources = sources.astype(np.int64)
+    walked = strided(points_source, points_output, part.view, part.rate, centres[0], centres[-1])
+    sources = np.floor(np.interp(centres, walked[1], walked[0]) + 0.5).astype(np.int64)
     now, before = _analysed(part, band, sources, taper)
     is_new = _near_attack(centres, attacks, window)
     # All is turned in before the first window that sees the anchor.
@@ -231,7 +230,20 @@ def _band_stretched(
     if band.taps is not None:
         total = filled(total, band.taps, band.step)
     offset = first - (int(centres[0]) - window // 2)
-    return total[:, offset : offset + last - first]
+    total = total[:, offset : offset + last - first]
+    weights = np.zeros(power.shape[1], np.float32)
+    weights[band.low - low_wide : band.high - low_wide] = np.square(band.weights)
+    unit = 0.375 * taper.size**2 / 2  # of a hann window's spectrum, by Parseval
+    fixed = part.around(part.attack_points, from_anchor[1] + 1.0, to_anchor[1] - 1.0)
+    frames, nepers = own_decay(
+        BandLevels(sources, power @ weights, window, unit),
+        np.concatenate([[from_anchor], fixed, [to_anchor]]) * (1.0, ratio),
+        part.ends(from_anchor[1], to_anchor[1])[:, 0],
+        (points_source, points_output), ratio, part.view, part.rate,
+    )  # fmt: skip
+    if nepers.any():
+        total = total * np.exp(np.interp(np.arange(first, last), frames, nepers))
+    return np.asarray(total, np.float32)
 
 
 def _analysed(
@@ -263,10 +275,6 @@ def _analysed(
     before[1:] = now[:-1]
     before[other] = spectra(at[other] - hop)
     return now, before
-
-
-def _interpolated(xs: Floats, ys: Floats, x: Floats) -> Floats:
-    return np.asarray(np.interp(x, xs, ys))
 
 
 def _near_attack(centres: NDArray[np.int64], attacks: Floats, window: int) -> NDArray[np.bool_]:
