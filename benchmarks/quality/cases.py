@@ -63,7 +63,7 @@ class Played:
     tempo_bpm: float
 
 
-def make(folder: Path, seed: int) -> list[Played]:
+def make(folder: Path, seed: int, ratios: tuple[float, ...] = RATIOS) -> list[Played]:
     """Render every kind into a folder, the list beside it; the same for a seed."""
     listed = folder / "played.json"
     if listed.exists():
@@ -76,13 +76,20 @@ def make(folder: Path, seed: int) -> list[Played]:
     found = []
     for i, kind in enumerate(KINDS):
         band = Band(fonts[(i + seed) % len(fonts)], folder)
-        found.append(_played(folder, band, i, kind, rng))
+        found.append(_played(folder, band, i, kind, rng, ratios))
         print(f"{found[-1].name} {found[-1].tempo_bpm:.1f} BPM", flush=True)
     listed.write_text(json.dumps([asdict(p) for p in found]))
     return found
 
 
-def _played(folder: Path, band: Band, number: int, kind: tuple, rng: np.random.Generator) -> Played:
+def _played(
+    folder: Path,
+    band: Band,
+    number: int,
+    kind: tuple,
+    rng: np.random.Generator,
+    ratios: tuple[float, ...],
+) -> Played:
     name, category, content, feel, programs, sound = kind
     low, high = (84, 118) if category != "drums" else (88, 138)
     # A whole number of frames at every ratio.
@@ -112,7 +119,7 @@ def _played(folder: Path, band: Band, number: int, kind: tuple, rng: np.random.G
         )
         return Score(timed, programs, 0.0, frames * ratio / RATE)
 
-    wanted = [(r, 0) for r in (1.0, *RATIOS)]
+    wanted = [(r, 0) for r in (1.0, *ratios)]
     if category == "tonal":
         wanted += [(1.0, s) for s in SHIFTS]
     sounds = [

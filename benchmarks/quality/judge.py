@@ -1,6 +1,9 @@
 """Stretches every loop by every method and every library, and says how near each came.
 
-    python -m benchmarks.quality.judge FOLDER [--seeds 31 32] [--ours-only] [--out results.json]
+    python -m benchmarks.quality.judge FOLDER [--seeds 31 32] [--ratios 1.5 2 4 8] [--ours-only]
+        [--out results.json]
+
+A folder keeps what was rendered: other ratios want another one.
 
 Tables in Markdown: each method alone, Auto, the libraries; by category, by ratio and by shift; the
 cases in which a library came nearer.
@@ -65,7 +68,7 @@ def judged(task: tuple[Path, Played, bool]) -> list[dict[str, Any]]:
     attacks = material.attacks
     rows = []
     beside = [] if ours_only else peers()
-    wanted = [(r, 0, played.by_ratio[f"{r:.2f}"]) for r in RATIOS]
+    wanted = [(float(r), 0, file) for r, file in played.by_ratio.items()]
     wanted += [(1.0, s, played.by_shift[f"{s:+d}"]) for s in SHIFTS if played.by_shift]
     for ratio, shift, file in wanted:
         truth = Truth(read(folder / file), tuple(a * ratio for a in played.attacks))
@@ -127,8 +130,9 @@ def report(rows: list[dict[str, Any]]) -> str:
               min(r["score"] for r in rows if r["by"] == n)] for n in names],
         )
     ]  # fmt: skip
+    ratios = sorted({r["ratio"] for r in rows if not r["shift"]})
     for column, values, key in (
-        *((c, RATIOS, "ratio") for c in COLUMNS[:3]),
+        *((c, ratios, "ratio") for c in COLUMNS[:3]),
         ("shift", SHIFTS, "shift"),
     ):
         of = [r for r in rows if r["column"] == column]
@@ -178,11 +182,13 @@ def _behind(rows: list[dict[str, Any]]) -> str:
     return "\n".join(lines) + "\n"
 
 
-def run(folder: Path, seeds: list[int], ours_only: bool) -> list[dict[str, Any]]:
+def run(
+    folder: Path, seeds: list[int], ours_only: bool, ratios: tuple[float, ...]
+) -> list[dict[str, Any]]:
     rows = []
     for seed in seeds:
         place = folder / str(seed)
-        tasks = [(place, p, ours_only) for p in make(place, seed)]
+        tasks = [(place, p, ours_only) for p in make(place, seed, ratios)]
         with ProcessPoolExecutor(2) as pool:
             for found in pool.map(judged, tasks):
                 rows += [{**r, "seed": seed} for r in found]
@@ -193,10 +199,11 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("folder", type=Path)
     parser.add_argument("--seeds", type=int, nargs="+", default=[31, 32])
+    parser.add_argument("--ratios", type=float, nargs="+", default=RATIOS)
     parser.add_argument("--ours-only", action="store_true")
     parser.add_argument("--out", type=Path)
     given = parser.parse_args()
-    rows = run(given.folder, given.seeds, given.ours_only)
+    rows = run(given.folder, given.seeds, given.ours_only, tuple(given.ratios))
     if given.out:
         given.out.write_text(json.dumps(rows))
     print(report(rows))
