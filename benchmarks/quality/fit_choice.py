@@ -52,7 +52,7 @@ def main() -> None:
     (PLACE / "auto.json").write_text(json.dumps(weights, indent=1) + "\n")
     names = list(strain.features(case_from(learnt[0]), "weave"))
     x = np.asarray([list(strain.features(case_from(r), r["by"]).values()) for r in learnt])
-    fitted = ridge(x, np.asarray([1.0 - r["score"] / 100.0 for r in learnt]), 1.0)
+    fitted = ridge(x, np.asarray([1.0 - r["score"] / 100.0 for r in learnt]), 0.3)
     (PLACE / "strain.json").write_text(
         json.dumps(dict(zip(names, np.round(fitted, 4).tolist(), strict=True)), indent=1) + "\n"
     )

@@ -65,19 +65,21 @@ def features(case: Case, method: str) -> dict[str, float]:
     octaves = math.log2(case.ratio)
     longer, shorter = (min(max(o, 0.0), 3.0) ** 0.7 for o in (octaves, -octaves))
     shifted = min(abs(case.semitones) / 12.0, 2.0) ** 0.5
-    dense = min(case.density / 8.0, 1.5)
     changes = {"longer": longer, "shorter": shorter, "shifted": shifted}
-    found = {}
+    # What a method is good for is another thing for each kind of sound.
+    told = {
+        "dense": min(case.density / 8.0, 1.5),
+        "sure": case.sound.confidence if case.sound.kind else 0.0,
+    }
     for kind in (*KINDS, ONE_HIT, None):
         is_it = float(case.sound.kind == kind)
-        found[f"{kind}"] = is_it
-        found |= {f"{kind} {name}": is_it * value for name, value in changes.items()}
-    for known in CHOSEN_FROM:
-        is_it = float(method == known)
-        found |= {f"{known} {name}": is_it * value for name, value in changes.items()}
-    found["dense"] = dense
-    found |= {f"dense {name}": dense * value for name, value in changes.items()}
-    return found
+        told |= {f"{kind}": is_it}
+        told |= {f"{kind} by {known}": is_it * (method == known) for known in CHOSEN_FROM}
+    return {
+        **{name: value for name, value in told.items() if " by " not in name},
+        **{f"{name} {change}": value * by for name, value in told.items()
+           for change, by in changes.items()},
+    }  # fmt: skip
 
 
 @lru_cache(maxsize=1)
