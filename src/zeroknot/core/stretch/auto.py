@@ -137,15 +137,16 @@ def _ranked(said: NDArray[np.float64]) -> list[int]:
 
 
 def _in_words(name: str, case: Case) -> str:
-    """ "it is one line", "half as long again", "shifted by +5", "many attacks"."""
+    """ "it sounds like bass", "bass 1.50 × as long", "shifted by +5 st", "4.0 attacks a second"."""
     group, _, change = name.partition(" ")
-    if change == "shifted":
-        return f"shifted by {case.semitones:+g} st"
-    if change:
-        return f"{case.ratio:.2f} × as long"
     if group == "dense":
         return f"{case.density:.1f} attacks a second"
     kind = case.sound.kind
-    if kind and kind in GROUPS[group]:
+    is_it = kind is not None and kind in GROUPS[group]
+    if change:
+        whose = f"{kind} " if is_it else ""
+        by = f"shifted by {case.semitones:+g} st"
+        return whose + (by if change == "shifted" else f"{case.ratio:.2f} × as long")
+    if is_it:
         return f"it sounds like {kind}"
     return WORDS[group]
