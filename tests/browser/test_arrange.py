@@ -149,7 +149,7 @@ class ArrangeTest(OneClip):
         notice.get_by_role("button", name="Save ").wait_for()
         said = page.locator("#mix-said")
         self.wait(lambda: "LUFS" in said.inner_text())
-        self.assertRegex(said.inner_text(), r"^-2[23]\.\d LUFS · range \d+\.\d LU · true peak ")
+        expect(said).to_have_text(re.compile(r"^-2[23]\.\d LUFS · range \d+\.\d LU · true peak "))
         with page.expect_download() as download:
             page.get_by_role("link", name="Save").click()
         self.assertTrue(download.value.suggested_filename.endswith(".flac"))
@@ -159,7 +159,7 @@ class ArrangeTest(OneClip):
         for view in ("shelf", "arrange"):
             self.open(view)
         self.wait(lambda: "LUFS" in said.inner_text())
-        self.assertTrue(page.get_by_role("link", name="Save").is_visible())
+        expect(page.get_by_role("link", name="Save")).to_be_visible()
         # The same once more, with stems, by key; remembered after a reload.
         page.get_by_label("Files beside the mix").select_option("tracks")
         self.open("arrange")

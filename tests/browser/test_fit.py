@@ -1,5 +1,7 @@
 import re
 
+from playwright.sync_api import expect
+
 from tests.browser.harness import BrowserTest
 from tests.sounds import rendered
 from zeroknot.core.formats.riff import wav_bytes
@@ -84,9 +86,9 @@ class FitTest(BrowserTest):
             return page.locator(".reason").inner_text()
 
         self.wait(lambda: re.search("2 bars at 103.*as long", reason()))
-        self.assertIn("drums", page.locator(".in-hand .name").inner_text())
+        expect(page.locator(".in-hand .name")).to_contain_text("drums")
         # Drums have no key: none is named, none can be given to the project.
-        self.assertFalse(page.get_by_role("button", name="Give the project this key").is_visible())
+        expect(page.get_by_role("button", name="Give the project this key")).to_be_hidden()
         self.assertNotIn("key", page.locator(".in-hand").inner_text())
         field, counts = page.get_by_label("Sensitivity to attacks, typed"), []
         for percent in ("10", "65", "95"):
@@ -161,7 +163,7 @@ class FitTest(BrowserTest):
             field.press("Enter")
             page.locator(".notice.error").filter(has_text=text).first.wait_for()
         self.assertEqual(self.state()["revision"], revision)
-        self.assertEqual(page.locator("#bars").input_value(), "2")
+        expect(page.locator("#bars")).to_have_value("2")
 
 
 class TransportTest(BrowserTest):

@@ -130,7 +130,7 @@ class KeyTest(BrowserTest):
         field.fill("nonsense")
         field.press("Tab")
         expect(page.locator(".notices")).to_contain_text("is not a frequency")
-        self.assertEqual(field.input_value(), "440")
+        expect(field).to_have_value("440")
         field = page.get_by_label("Key of the loop", exact=True)
         field.fill("F lydian")
         field.press("Tab")

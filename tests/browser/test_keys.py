@@ -1,5 +1,7 @@
 """Keys, fields and dialogs: what a person expects of them on every view."""
 
+from playwright.sync_api import expect
+
 from tests.browser.harness import BrowserTest
 
 
@@ -79,7 +81,7 @@ class KeysTest(BrowserTest):
         self.wait(lambda: self.state()["bpm"] == 101)
         self.page.keyboard.press("Space")
         self.wait(lambda: self.engine("e && e.song.isPlaying"))
-        self.assertEqual(field.input_value(), "101")
+        expect(field).to_have_value("101")
         self.page.keyboard.press("Space")
         self.wait(lambda: not self.engine("e.song.isPlaying"))
 
@@ -88,7 +90,7 @@ class KeysTest(BrowserTest):
         field.fill("44")
         field.press("Escape")
         self.page.wait_for_timeout(300)
-        self.assertEqual(field.input_value(), "120")
+        expect(field).to_have_value("120")
         self.assertEqual(self.state()["bpm"], 120)
 
     def test_shift_is_another_key_and_a_held_key_acts_once(self):
@@ -148,7 +150,7 @@ class KeysTest(BrowserTest):
         page.mouse.move(box["x"] + 40, box["y"] + 20)
         page.mouse.down()
         page.mouse.move(box["x"] + 140, box["y"] + 20, steps=4)
-        self.assertIn("bar", page.locator("#dragged").inner_text())
+        expect(page.locator("#dragged")).to_contain_text("bar")
         page.keyboard.press("Escape")
         page.mouse.up()
         page.wait_for_timeout(300)
@@ -213,7 +215,7 @@ class KeysTest(BrowserTest):
         page.mouse.up()
         page.wait_for_timeout(300)
         self.assertEqual(self.state()["tracks"][0]["level_db"], before)
-        self.assertEqual(page.get_by_label("Track level, typed").input_value(), shown)
+        expect(page.get_by_label("Track level, typed")).to_have_value(shown)
 
     def test_nothing_is_wider_than_the_page(self):
         page = self.page

@@ -1,4 +1,7 @@
+import re
+
 import numpy as np
+from playwright.sync_api import expect
 
 from tests.browser.harness import BrowserTest
 from tests.sounds import audio, drum_loop
@@ -156,7 +159,7 @@ class KnotsTest(BrowserTest):
         start, (end, y) = self.point(3.5 * beat, "recorded"), self.point(6.5 * beat, "recorded")
         self.drag((start[0], y - 60), end - start[0], free=True)
         self.wait(lambda: len(self.laid()["chosen"]) == 2)
-        self.assertIn("2 knots chosen", page.locator(".side").inner_text())
+        expect(page.locator(".side")).to_contain_text("2 knots chosen")
         knots = self.knots()
         self.drag(self.point(knots[2][0], "fitted"), 0.4 * self.per("fitted"), free=True)
         self.wait(lambda: self.state()["undo"] == "move 2 knots")
@@ -291,7 +294,7 @@ class StraightenTest(BrowserTest):
         self.wait(lambda: off() < 5)
         page.get_by_text("knots tied from the beats").wait_for()
         self.assertEqual(self.state()["undo"], "straighten every beat")
-        self.assertRegex(page.locator(".side").inner_text(), r"Straightened: .* deviation 0\.")
+        expect(page.locator(".side")).to_have_text(re.compile(r"Straightened: .* deviation 0\."))
         self.assertTrue(page.locator("polyline.after").get_attribute("points"))
         field = page.get_by_label("Amount of straightening, typed")
         field.fill("40")

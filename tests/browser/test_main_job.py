@@ -5,6 +5,7 @@ import io
 
 import numpy as np
 import soundfile
+from playwright.sync_api import expect
 from scipy.signal import stft
 from tinytag import TinyTag
 
@@ -53,13 +54,13 @@ class MainJobTest(BrowserTest):
         # Drop a file: it is on the shelf with its readings.
         self.drop("drums_103")
         row = page.locator(".rows li").filter(has_text="drums_103")
-        self.assertIn("2 bars", row.inner_text())
-        self.assertIn("103", row.inner_text())
+        expect(row).to_contain_text("2 bars")
+        expect(row).to_contain_text("103")
         # Take it in hand: the Fit view shows rails and knots.
         row.dblclick()
         page.locator("#loom").wait_for()
-        self.assertEqual(page.get_by_label("Bars", exact=True).input_value(), "2")
-        self.assertEqual(page.get_by_label("Downbeat, s").input_value(), "0.000")
+        expect(page.get_by_label("Bars", exact=True)).to_have_value("2")
+        expect(page.get_by_label("Downbeat, s")).to_have_value("0.000")
         # Correct bars, tempo and downbeat in one step each, and take each back.
         for label, text, what in (
             ("Bars", "4", "correct bars"), ("Tempo", "101", "correct loop tempo"),
@@ -146,7 +147,7 @@ class MainJobTest(BrowserTest):
         self.walk_to("Fit")
         page.get_by_role("button", name="Print a loop").click()
         page.locator("#printed").filter(has_text="on the shelf").wait_for(timeout=60_000)
-        self.assertIn("218227 samples", page.locator("#printed").inner_text())
+        expect(page.locator("#printed")).to_contain_text("218227 samples")
         with page.expect_download() as download:
             page.locator(".side").get_by_role("button", name="Download WAV").click()
         file = download.value

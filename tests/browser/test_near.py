@@ -1,8 +1,10 @@
 """Near on the shelf: what sounds like the chosen one, what fits here; families; handed over."""
 
+import re
 import zipfile
 
 import soundfile
+from playwright.sync_api import expect
 
 from tests.browser.test_shelf import ShelfHarness, chord, drums
 from tests.sounds import rendered
@@ -52,7 +54,7 @@ class NearTest(ShelfHarness):
         self.wait(lambda: sorted(self.names()) == ["fern high", "fern low"])
         page.get_by_role("button", name="Ask for nothing").click()
         self.wait(lambda: len(self.names()) == 5)
-        self.assertFalse(page.get_by_text("Like slate one", exact=True).is_visible())
+        expect(page.get_by_text("Like slate one", exact=True)).to_be_hidden()
         # Once more on the same key: all again.
         self.choose("dune")
         page.keyboard.press("s")
@@ -68,7 +70,7 @@ class NearTest(ShelfHarness):
         self.wait(lambda: len(self.names()) == 4)
         self.assertNotIn("fern low", self.names())
         # Drums of another tempo and chords of another key come after what can stay as it is.
-        self.assertRegex(self.row("fern high").locator("small").first.inner_text(), r"^\d+ %: ")
+        expect(self.row("fern high").locator("small").first).to_have_text(re.compile(r"^\d+ %: "))
         self.page.get_by_role("button", name="what fits here").click()
         self.wait(lambda: len(self.names()) == 5)
 
@@ -108,7 +110,7 @@ class NearTest(ShelfHarness):
         kept.wait_for()
         held[0].fulfill(body="[]", content_type="application/json")
         page.wait_for_timeout(300)
-        self.assertTrue(kept.is_visible())
+        expect(kept).to_be_visible()
         page.unroute("**/api/shelf/searches")
 
     def test_its_family_is_shown_by_key_and_button(self):

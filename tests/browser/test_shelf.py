@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 from benchmarks.shelf import made_up as loop_made_up
+from playwright.sync_api import expect
 from sqlalchemy import insert
 from sqlmodel import Session
 
@@ -435,7 +436,7 @@ class ShelfTest(ShelfHarness):
         # Wherever in the row the click falls, also on a cell that opens what is known.
         self.row("reed 1").get_by_role("button", name="BPM").click(modifiers=["Control"])
         self.wait(lambda: page.locator(".rows li.chosen").count() >= 2)
-        self.assertFalse(page.locator(".about").is_visible())
+        expect(page.locator(".about")).to_be_hidden()
         page.keyboard.press("i")
         page.locator(".about").get_by_label("Tags").fill("deep, slow")
         page.locator(".about").get_by_label("Tags").press("Enter")
@@ -466,7 +467,7 @@ class ShelfTest(ShelfHarness):
         self.server.bring(drums(94, seed=81), "moss two.wav")
         self.row("moss two").wait_for()
         page.wait_for_timeout(500)
-        self.assertEqual(about.get_by_label("Tempo of the loop").input_value(), "fa")
+        expect(about.get_by_label("Tempo of the loop")).to_have_value("fa")
         about.get_by_label("Tempo of the loop").fill("fast")
         about.get_by_label("Tempo of the loop").press("Enter")
         self.notice("That is no number")
@@ -591,7 +592,7 @@ class ManyAtOnceTest(ShelfHarness):
         # It is told how far it is, and other things can be done meanwhile.
         page.locator(".jobs li").filter(has_text="1200 loops: off the shelf").wait_for()
         page.get_by_role("button", name="Stop", exact=True).wait_for()
-        self.assertEqual(page.locator(".saved").inner_text(), "All saved")
+        expect(page.locator(".saved")).to_have_text("All saved")
         self.notice("1200 loops: off the shelf.")
         page.locator(".jobs li").wait_for(state="detached")
         self.wait(lambda: self.names() == [])
@@ -659,7 +660,7 @@ class OfferTest(WithExchange):
         page.locator(f"#row-{sha}").get_by_role("button", name="BPM").click()
         about = page.locator(".about")
         about.get_by_role("heading", name="Hand over").wait_for()
-        self.assertFalse(about.get_by_role("button", name="To the exchange").is_visible())
+        expect(about.get_by_role("button", name="To the exchange")).to_be_hidden()
         page.locator(f"#row-{made['sha']} .name b").click()
         button = about.get_by_role("button", name="To the exchange")
         button.wait_for()

@@ -150,7 +150,7 @@ class SlicesTest(BrowserTest):
         # What is dragged is heard before it is let go, and undone by Escape.
         page.get_by_role("button", name="Print a loop").click()
         page.locator("#printed").filter(has_text="on the shelf").wait_for()
-        self.assertIn("220500 samples", page.locator("#printed").inner_text())
+        expect(page.locator("#printed")).to_contain_text("220500 samples")
 
     def test_pads_play_slices_from_memory(self):
         page = self.page
@@ -331,5 +331,5 @@ class SlicesTest(BrowserTest):
         bars.fill("long")
         bars.press("Enter")
         page.get_by_text("not a number of bars").wait_for()
-        self.assertEqual(bars.input_value(), "2")
+        expect(bars).to_have_value("2")
         self.assertEqual(len(self.slices()["pieces"]), 8)

@@ -69,7 +69,7 @@ class StretchTest(BrowserTest):
     def test_a_method_shows_its_own_settings_and_each_change_is_one_step(self):
         page = self.page
         grain = page.get_by_label("Length of a grain, typed")
-        self.assertFalse(grain.is_visible())
+        expect(grain).to_be_hidden()
         self.method("Scatter")
         grain.fill("45 ms")
         grain.press("Enter")
@@ -93,7 +93,7 @@ class StretchTest(BrowserTest):
         # Formants are asked for only where something is shifted.
         self.method("Voice")
         formants = page.get_by_label("Formants held, typed")
-        self.assertFalse(formants.is_visible())
+        expect(formants).to_be_hidden()
         shift = page.get_by_label("Shift, typed")
         shift.fill("3")
         shift.press("Enter")

@@ -1,4 +1,5 @@
 import numpy as np
+from playwright.sync_api import expect
 
 from tests.browser.harness import BrowserTest
 from tests.sounds import audio
@@ -198,10 +199,10 @@ class OfferTest(BrowserTest):
         sha = next(r["sha"] for r in self.server.rows() if r["name"] == "plates")
         self.open(f"fit/{sha}")
         page, offer = self.page, self.page.locator(".offer")
-        self.assertFalse(offer.is_visible())
+        expect(offer).to_be_hidden()
         page.get_by_role("button", name="Place at bar 1").click()
         offer.get_by_text("is at 103 bpm").wait_for()
-        self.assertIn("plates", offer.inner_text())
+        expect(offer).to_contain_text("plates")
         offer.get_by_role("button", name="Make it the project's").click()
         self.wait(lambda: abs(self.state()["bpm"] - 103) < 0.01)
         offer.wait_for(state="hidden")

@@ -1,5 +1,7 @@
 import io
 
+from playwright.sync_api import expect
+
 from tests.browser.harness import BrowserTest
 from tests.sounds import rendered, tiled
 from zeroknot.core.formats.midi_tempo import read_time, write_time
@@ -65,7 +67,7 @@ class TempoListTest(BrowserTest):
         # Bars 3 and 4 have three and a half quarters: bar 5 begins on beat 15.
         self.go_to_bar(5)
         self.assertAlmostEqual(self.beat(), 15.0)
-        self.assertEqual(page.locator("#metre-field").input_value(), "7/8")
+        expect(page.locator("#metre-field")).to_have_value("7/8")
         bars = page.evaluate(
             """async () => { const m = await import("/static/js/metre.js");
               const { metres } = zeroKnot.session.state;

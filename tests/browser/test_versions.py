@@ -1,5 +1,7 @@
 """What a project was is kept under a name, opened beside and gone back to, by keyboard alone."""
 
+from playwright.sync_api import expect
+
 from tests.browser.harness import BrowserTest
 
 
@@ -66,7 +68,7 @@ class VersionsTest(BrowserTest):
             page.get_by_role("button", name="Open Slow one beside").click()
         beside = opened.value
         beside.get_by_label("Tempo in BPM").wait_for()
-        self.assertEqual(beside.get_by_label("Tempo in BPM").input_value(), "90")
+        expect(beside.get_by_label("Tempo in BPM")).to_have_value("90")
         name = beside.get_by_label("Project name").input_value()
         self.assertTrue(name.endswith(": Slow one"), name)
         beside.close()
@@ -98,7 +100,7 @@ class VersionsTest(BrowserTest):
         page.keyboard.type("7")
         self.intent(kind="set_steady_tempo", bpm=100)
         self.wait(lambda: self.engine("s.state.bpm") == 100)
-        self.assertEqual(tempo.input_value(), "907")
+        expect(tempo).to_have_value("907")
         page.keyboard.press("Backspace")
         tempo.blur()
         self.wait(lambda: self.shown_tempo() == "100")
@@ -118,7 +120,7 @@ class VersionsTest(BrowserTest):
         second.keyboard.press("v")
         second.get_by_role("button", name="Go back to Here").click()
         self.wait(lambda: self.shown_tempo() == "100")
-        self.assertEqual(second.get_by_label("Tempo in BPM").input_value(), "100")
+        expect(second.get_by_label("Tempo in BPM")).to_have_value("100")
         states = [
             p.evaluate("() => JSON.stringify({...zeroKnot.session.state, token: '', notes: []})")
             for p in (self.page, second)
