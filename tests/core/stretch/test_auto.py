@@ -33,6 +33,9 @@ class AutoTest(unittest.TestCase):
 
     def test_the_kind_is_named_where_it_spoke(self):
         self.assertIn("drums", why_chosen(case("drums", 1.5)))
+        for kind in ("line", "mixed", "chords"):
+            for ratio in (0.75, 1.02, 2.0):
+                self.assertNotIn("may be", why_chosen(case(kind, ratio)))
 
     def test_half_the_formants_are_held_in_a_shift_and_more_if_asked(self):
         shift = case("voice", 1.0, 4.0)

@@ -31,6 +31,8 @@ WORDS = {
     "mixed": "it may be a mix",
 }  # fmt: skip
 CASES_KEPT = 8192  # a song's strands are asked for again by each view of it
+CLEAR = 0.6  # confidence from which other kinds are no reason
+RISKED = 1.0  # points that Voice must promise more: it does great harm to what is no single line
 APART_FROM = 1.0  # semitones from which a mix's tones are shifted alone
 STRUCK_DB = -10.0  # between mixes with drums and others, far from both
 HELD_WHEN_SHIFTED = 0.5  # of the resonances: instruments keep about half of theirs
@@ -119,10 +121,19 @@ def why_chosen(case: Case) -> str:
     by = said[first] - said[second]
     reasons: list[str] = []
     for i in np.argsort(-by):
-        words = _in_words(NAMES[int(i)], case)
-        if by[i] > 0.0 and words not in reasons and len(reasons) < 2:
+        name = NAMES[int(i)]
+        words = _in_words(name, case)
+        speaks = by[i] > 0.0 and not _is_beside(name, case)
+        if speaks and words not in reasons and len(reasons) < 2:
             reasons.append(words)
     return " and ".join(reasons) or "it does best on the whole"
+
+
+def _is_beside(name: str, case: Case) -> bool:
+    """Does it speak of a kind that the sound, as was clearly heard, is not?"""
+    kinds = GROUPS.get(name.partition(" ")[0])
+    is_clear = case.sound.kind is not None and case.sound.confidence >= CLEAR
+    return kinds is not None and is_clear and case.sound.kind not in kinds
 
 
 def _said(case: Case) -> NDArray[np.float64]:
@@ -132,7 +143,7 @@ def _said(case: Case) -> NDArray[np.float64]:
 
 def _ranked(said: NDArray[np.float64]) -> list[int]:
     """Methods by what speaks for them, of equals the earlier one."""
-    totals = said.sum(axis=1).tolist()
+    totals = (said.sum(axis=1) - np.where(np.asarray(CHOSEN_FROM) == "voice", RISKED, 0.0)).tolist()
     return sorted(range(len(totals)), key=lambda i: -totals[i])
 
 
