@@ -12,7 +12,9 @@ from zeroknot.core.render.plan import plan_ratio
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.ends import sound_end
 from zeroknot.core.stretch.lag import common_lag
+from zeroknot.core.stretch.part import Part
 from zeroknot.core.stretch.source_view import SourceView
+from zeroknot.core.warp.time_map import TimeMap
 
 SIXTEENTH = 0.125
 
@@ -76,6 +78,33 @@ class LagTest(unittest.TestCase):
                 off = [np.abs(found - second).min() for second in wanted]
                 with self.subTest(method=method, ratio=ratio):
                     self.assertLess(np.median(off), 0.0025)  # 12 ms at ratio 2 where it scales
+
+    def test_a_long_lag_keeps_everything_in_order(self):
+        sound = notes([0.0, 0.6, 1.2, 1.99], 0.25, 2.0)
+        for ratio in (0.15, 0.5, 3.0, 8.0):
+            end = round(2.0 * RATE * ratio)
+            part = Part(
+                view=SourceView(sound.samples, 0, sound.frames, True),
+                rate=RATE,
+                time_map=TimeMap(np.asarray([0.0, 2.0]), np.asarray([0.0, float(end)])),
+                start=0,
+                end=end,
+                attacks=np.asarray([0.004, 0.61, 1.22, 1.99]),
+                strengths=np.ones(4),
+                lag=0.03,
+            )
+            points = part.attack_points
+            ends = part.ends(0.0, float(end))
+            both = np.concatenate([points, ends])
+            both = both[np.argsort(both[:, 0])]
+            with self.subTest(ratio):
+                self.assertEqual(ends.shape[0], 3)
+                self.assertTrue((np.diff(both[:, 1]) > 0).all())
+                self.assertTrue(points[0, 1] >= 0 and points[-1, 1] < end)
+                # The first is heard as soon as in the recording, the last as short before the end.
+                self.assertAlmostEqual(points[0, 1], 0.004 * RATE, delta=1)
+                if ratio < 1:
+                    self.assertAlmostEqual(end - points[-1, 1], 0.01 * RATE, delta=1)
 
 
 class EndTest(unittest.TestCase):

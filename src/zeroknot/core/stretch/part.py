@@ -64,10 +64,17 @@ class Part:
     @cached_property
     def attack_points(self) -> Points:
         """Attacks, rising: float64 [n, 2] of (source frame, output frame)."""
-        # What is heard before the lag is over began with the part.
-        lag = np.clip(self.attacks - self.view.start / self.rate, 0.0, self.lag)
-        outputs = self.time_map.output_of(self.attacks - lag) + lag * self.rate
-        return np.stack([self.attacks * self.rate, outputs], axis=1)
+        return np.stack([self.attacks * self.rate, self._laid(self.attacks)], axis=1)
+
+    def _laid(self, seconds: Floats) -> Floats:
+        """Output frames of what is heard at source seconds, as late as in the recording."""
+        # What is heard before the lag is over began with the part, what is over in it ends with it.
+        since = np.maximum(0.0, seconds - self.view.start / self.rate)
+        left = np.maximum(0.0, self.view.end / self.rate - seconds)
+        lag = np.minimum(since, self.lag)
+        laid = self.time_map.output_of(seconds - lag) + lag * self.rate
+        at_end = np.minimum(laid, self.end - left * self.rate)
+        return np.asarray(np.where(left < self.lag, at_end, laid))
 
     def ends(self, first: float, last: float) -> Points:
         """Where sounds end between two output frames, on every round of a circle.
@@ -84,7 +91,7 @@ class Part:
         length = self.view.end - self.view.start
         turns = np.floor((sources - self.view.start) / length) if self.view.is_circle else 0.0
         inside = (sources - turns * length) / self.rate
-        points = np.stack([sources, self.time_map.output_of(inside) + turns * self.frames], axis=1)
+        points = np.stack([sources, self._laid(inside) + turns * self.frames], axis=1)
         return points[(points[:, 1] >= first) & (points[:, 1] <= last)]
 
     def _end_between(self, start: float, stop: float) -> float | None:
@@ -93,7 +100,9 @@ class Part:
         turn = (start - self.view.start) // length if self.view.is_circle else 0.0
         key = start - turn * length, stop - turn * length
         if key not in self._known_ends:
-            self._known_ends[key] = sound_end(self.view, self.rate, *key)
+            # The next one begins before it is heard.
+            begins = key[1] - self.lag * self.rate
+            self._known_ends[key] = sound_end(self.view, self.rate, key[0], begins)
         end = self._known_ends[key]
         return None if end is None else end + turn * length
 
