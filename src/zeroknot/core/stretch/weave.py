@@ -242,8 +242,9 @@ def _band_stretched(
         (points_source, points_output), ratio, part.view, part.rate,
     )  # fmt: skip
     if nepers.any():
-        total = total * np.exp(np.interp(np.arange(first, last), frames, nepers))
-    return np.asarray(total, np.float32)
+        gain = np.interp(np.arange(first, last), frames, nepers).astype(np.float32)
+        total *= np.exp(gain, out=gain)
+    return total
 
 
 def _analysed(
