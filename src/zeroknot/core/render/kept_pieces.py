@@ -50,7 +50,7 @@ def key_of(plan: RenderPlan, part: Part, start: Point, end: Point) -> bytes:
     said = (
         plan.source, plan.rate, plan.method, plan.version, plan.settings, plan.semitones,
         plan.crossfade_s, plan.parts, plan.apart_by,
-        view.start, view.end, view.is_circle, part.start, part.end, start, end,
+        view.start, view.end, view.is_circle, part.start, part.end, part.lag, start, end,
         # What is frozen is read from one moment, wherever in the pass that lies.
         plan.knots if plan.settings.frozen_at is not None else None,
     )  # fmt: skip
