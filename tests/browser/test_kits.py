@@ -136,6 +136,8 @@ class KitTest(OnHand):
         self.wait(lambda: page.evaluate(f"() => {SLICES}.pieceChoke") == 1)
         self.wait(lambda: page.evaluate(f"() => {SLICES}.row[0].isThere"))
         page.get_by_label("What the strength of a stroke does").select_option("start")
+        # What was struck before the group was there is of none, and rings out first.
+        self.wait(lambda: not page.evaluate(f"() => {SLICES}.padsSounding()"))
         sounding = page.evaluate(
             """() => {
               const s = zeroKnot.app.slices;

@@ -14,6 +14,7 @@ MOST_MS = 50  # issue 15: what is mixed live
 BPM = 192
 ROUND = 8 * 60 * RATE // BPM  # frames of two bars
 NULL = 10 ** (-90 / 20)
+MOST_ROUNDS = 12
 
 
 def rms(sound):
@@ -49,9 +50,15 @@ class LiveTest(BrowserTest):
         """RMS of a round, as it is heard."""
         return rms(heard(self.page, ROUND))
 
-    def rounds(self):
-        """Two of them: on a machine that stands still for a moment one has a gap of its own."""
-        return [heard(self.page, ROUND) for _ in range(2)]
+    def same_rounds(self):
+        """A round that was heard twice: where a machine stands still one has a gap of its own."""
+        rounds = []
+        while len(rounds) < MOST_ROUNDS:
+            new = heard(self.page, ROUND)
+            if any(np.abs(new - old).max() < NULL * np.abs(new).max() for old in rounds):
+                return new
+            rounds.append(new)
+        self.fail(f"none of {MOST_ROUNDS} rounds was heard twice")
 
     def test_a_drag_is_mixed_at_once_and_the_render_takes_over(self):
         page = self.page
@@ -80,17 +87,16 @@ class LiveTest(BrowserTest):
             }"""
         )
         self.loudness()  # until no voice rings that began louder
-        mixed = self.rounds()
+        mixed = self.same_rounds()
         self.assertTrue(page.evaluate(f"() => {SLICES}.liveIsOn()"))
         page.evaluate("() => clearInterval(zeroKnot.keep)")
         # Let go: it is done, and what is rendered is heard, the same as what was mixed.
         page.evaluate(f"() => {SLICES}.setPiece('gain_db', -11.8)")
         self.wait(lambda: self.piece(3)["gain_db"] == -11.8)
         self.wait(lambda: not page.evaluate(f"() => {SLICES}.liveIsOn()"))
-        rendered = self.rounds()
-        self.assertAlmostEqual(rms(rendered[-1]) / plain, 10 ** (-11.8 / 20), delta=0.02)
-        off = min(np.abs(one - other).max() for one in mixed for other in rendered)
-        self.assertLess(off, NULL * np.abs(rendered[-1]).max())
+        rendered = self.same_rounds()
+        self.assertAlmostEqual(rms(rendered) / plain, 10 ** (-11.8 / 20), delta=0.02)
+        self.assertLess(np.abs(mixed - rendered).max(), NULL * np.abs(rendered).max())
 
     def test_one_slice_alone_is_muted_by_its_level_while_the_rest_plays(self):
         page = self.page
