@@ -13,6 +13,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent
 SLOWEST_SHOWN = 10
+MOST_TRIED_ALONE = 4
 LOADED = (
     "numpy", "scipy.signal", "scipy.ndimage", "numba", "soundfile", "hypothesis", "pydantic",
     "fastapi.testclient", "sqlmodel", "playwright.sync_api",
@@ -35,7 +36,7 @@ class Told:
 
     name: str
     passed: int = 0
-    failed: list[str] = field(default_factory=list)
+    failed: dict[str, str] = field(default_factory=dict)
     skipped: list[str] = field(default_factory=list)
     times: list[tuple[float, str]] = field(default_factory=list)
     seconds: float = 0.0
@@ -82,7 +83,7 @@ def _run(name: str) -> Told:
         troubles[test.id()] = troubles.get(test.id(), "") + f"\nFAIL: {test.id()}\n{text}"
     skipped = [f"{test.id()}: {why}" for test, why in result.skipped]
     seconds = time.perf_counter() - began
-    return Told(name, result.passed, list(troubles.values()), skipped, result.times, seconds)
+    return Told(name, result.passed, troubles, skipped, result.times, seconds)
 
 
 def modules() -> list[str]:
@@ -112,6 +113,31 @@ def _weight(name: str) -> int:
     return path.stat().st_size if path.exists() else 0
 
 
+def try_alone(told: list[Told], run_alone: Callable[[str], Told] | None = None) -> None:
+    """A browser test that failed beside others is run once more by itself, and both are told.
+
+    Two browsers, servers and renders at once make a small machine stand still for seconds, which
+    sound in real time cannot. Of many that fail none is: that is no accident.
+    """
+    failed = [(d, name) for d in told for name in d.failed if name.startswith(IN_BROWSER)]
+    if not 0 < len(failed) <= MOST_TRIED_ALONE:
+        return
+    for module, name in failed:
+        alone = (run_alone or _in_a_process)(name)
+        if alone.passed and not alone.failed:
+            del module.failed[name]
+            module.passed += 1
+            print(f"UNSTEADY: failed beside others, passed alone: {name}", flush=True)
+        else:
+            print(f"failed alone, too: {name}", *alone.failed.values(), sep="\n", flush=True)
+
+
+def _in_a_process(name: str) -> Told:
+    context = get_context("forkserver")
+    with ProcessPoolExecutor(1, mp_context=context, max_tasks_per_child=1) as pool:
+        return pool.submit(run, [name]).result()[0]
+
+
 def main() -> int:
     # What Python's tracker of semaphores says of a pool that is closed would follow the last line.
     os.environ.setdefault("PYTHONWARNINGS", "ignore:resource_tracker:UserWarning")
@@ -128,12 +154,13 @@ def main() -> int:
                 done = future.result()
             except Exception as error:
                 share = " ".join(futures[future])
-                done = [Told(share, failed=[f"\nFAIL: {share}\n{error!r}"])]
+                done = [Told(share, failed={share: f"\nFAIL: {share}\n{error!r}"})]
             told += done
             for module in done:
                 print(f"{module.name}: {module.passed} passed, {module.seconds:.0f} s", flush=True)
-                for text in (*module.failed, *module.skipped):
+                for text in (*module.failed.values(), *module.skipped):
                     print(text, flush=True)
+    try_alone(told)
     for seconds, name in sorted((t for d in told for t in d.times), reverse=True)[:SLOWEST_SHOWN]:
         print(f"{seconds:7.2f} s  {name}")
     passed, failed = sum(d.passed for d in told), sum(len(d.failed) for d in told)
