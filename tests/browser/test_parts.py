@@ -63,17 +63,17 @@ class PartsTest(BrowserTest):
             page.keyboard.press("+")
         self.wait(lambda: self.strand()["shift"] == UP)
         page.get_by_label("Which parts sound").select_option("apart")
-        expect(said).to_have_text("Now its tones are shifted and its hits stay.")
+        expect(said).to_have_text("Now tones and hits are laid apart; only the tones are shifted.")
         higher = CHORD[0] * 2 ** (UP / 12)
         apart = self.played(strand)
         self.assertGreater(strength(apart, higher), strength(apart, CHORD[0]) + 20)
         self.assertGreater(strength(apart, 700), strength(apart, 700 * 2 ** (UP / 12)) + 3)
         # As one, the drum moves, too.
-        expect(page.get_by_label("Compare with another method")).to_contain_text("shifted as one")
+        expect(page.get_by_label("Compare with another method")).to_contain_text("laid as one")
         page.get_by_label("Compare with another method").select_option("whole")
         both = page.get_by_role("group", name="Which of the two is heard")
-        expect(both).to_contain_text("its tones shifted alone")
-        expect(both).to_contain_text("shifted as one")
+        expect(both).to_contain_text("tones and hits apart")
+        expect(both).to_contain_text("laid as one")
         page.get_by_label("Which parts sound").select_option("whole")
         expect(both).to_be_hidden()  # what it was compared with is what it is now
         expect(said).to_have_text("Now all of it sounds as one.")
@@ -95,8 +95,13 @@ class PartsTest(BrowserTest):
         self.open(f"fit/{self.strand()['id']}")
         page.get_by_label("Which parts sound").select_option("apart")
         expect(page.locator("#parts-said")).to_have_text(
-            "It is not shifted: nothing has to be told apart."
+            "It is neither shifted nor stretched: nothing has to be told apart."
         )
+        # At another tempo each is laid in its own way, which is heard beside the whole.
+        self.intent(kind="follow_tempo", hand=self.strand()["id"], follows=True)
+        self.intent(kind="set_steady_tempo", bpm=1.4 * self.state()["tempos"][0]["bpm"])
+        expect(page.locator("#parts-said")).to_contain_text("laid apart")
+        expect(page.get_by_label("Compare with another method")).to_contain_text("laid as one")
         page.get_by_label("Which parts sound").select_option("hits")
         expect(page.locator("#parts-said")).to_have_text("Now only what is struck is heard.")
         expect(page.get_by_role("button", name="Take tones and hits apart")).to_be_hidden()

@@ -45,6 +45,15 @@ class PartsTest(StudioTest):
         held = self.studio.hand(tree, hand)
         return Placement.of(tree, held.strand, held.loop)
 
+    def test_auto_takes_it_for_a_mix_that_is_much_shorter(self):
+        sha = self.loop.sha
+        own = 100 * self.placed(sha).case.ratio  # its own tempo, in beats as they are counted
+        for share, parts in ((0.9, "whole"), (0.75, "apart"), (1.3, "whole")):
+            self.do(SetSteadyTempo(bpm=own / share))
+            placed = self.placed(sha)
+            self.assertAlmostEqual(placed.case.ratio, share, places=2)
+            self.assertEqual(placed.plan.parts, parts)
+
     def test_auto_takes_it_only_for_a_mix_that_is_shifted(self):
         sha = self.loop.sha
         self.assertEqual(self.placed(sha).plan.parts, "whole")

@@ -118,7 +118,7 @@ def fit(
     if method == AUTO:
         kind = sound_heard(material_of(sound), sound.seconds) if not is_silent(sound) else NO_SOUND
         density = attacks.seconds.size / sound.seconds
-        struck = struck_db(sound, kind.kind) if semitones else None
+        struck = struck_db(sound, kind.kind) if semitones or ratio != 1.0 else None
         case = Case(kind, density, ratio, semitones, struck)
         choice, why = choose(case, settings), why_chosen(case)
     if tones_only:

@@ -139,7 +139,7 @@ def _fitted(strand: Strand) -> str:
     if strand.parts in ("tones", "hits"):
         parts.append(f"{strand.parts} alone")
     elif strand.parts == "apart":
-        parts.append("hits stay")
+        parts.append("tones and hits apart")
     if strand.gain_db:
         parts.append(f"{strand.gain_db:+g} dB")
     return ", ".join(parts)

@@ -2,11 +2,12 @@
 
 from typing import Literal, get_args
 
-# "apart": both, of which only the tones are shifted.
+# "apart": both, each laid in its own way, of which only the tones are shifted.
 Parts = Literal["whole", "apart", "tones", "hits"]
 PartsOrAuto = Parts | Literal["auto"]
+OneOfTwo = Literal["tones", "hits"]
 ALL_PARTS: tuple[Parts, ...] = get_args(Parts)
-BOTH: tuple[Parts, Parts] = ("tones", "hits")
+BOTH: tuple[OneOfTwo, OneOfTwo] = ("tones", "hits")
 
 APART_VERSION = 1  # raised where another sample comes out: part of the address
 LONGEST_SECONDS = 300.0  # of a recording that is taken apart

@@ -12,7 +12,7 @@ from zeroknot.core.render.run import Rendering
 
 
 class Together(InBlocks):
-    """Tones and hits, each laid by the same map, added up."""
+    """Tones and hits, each laid in its own way by the same map, added up."""
 
     def __init__(self, tones: Rendering, hits: Rendering):
         self._tones, self._hits = tones, hits
@@ -39,6 +39,6 @@ def rendering_of_pass(
     if plan.parts != "apart":
         return Rendering(part(plan.parts), attacks, plan, threads, kept)
     tones, hits = (
-        Rendering(part(name), attacks, plan.of_parts(name), threads, kept) for name in BOTH
+        Rendering(part(name), attacks, plan.one_of_two(name), threads, kept) for name in BOTH
     )
     return Together(tones, hits)

@@ -19,11 +19,11 @@ from typing import Literal
 
 import numpy as np
 
-from zeroknot.core.apart.parts import APART_VERSION, Parts
+from zeroknot.core.apart.parts import APART_VERSION, OneOfTwo, Parts
 from zeroknot.core.errors import StretchError
 from zeroknot.core.render.addressed import Addressed
 from zeroknot.core.render.gain_envelope import Gains
-from zeroknot.core.stretch.methods import NOTES, method_named
+from zeroknot.core.stretch.methods import METHODS, NOTES, method_named
 from zeroknot.core.stretch.settings import STEEPEST_SHIFT, StretchSettings
 from zeroknot.core.timeline.mirrored import Tempo
 from zeroknot.core.units import frame
@@ -56,8 +56,10 @@ class RenderPlan(Addressed):
     lengths_by   (source second, output frame) by which notes last as long as they do; by the knots
                  where there are none
     by_note      semitones that notes of each pitch class move beside the shift, C first; or ()
-    parts        "whole"; "apart": tones are shifted, hits stay; or only "tones", only "hits"
+    parts        "whole"; "apart": tones and hits are laid each in their own way, and hits are not
+                 shifted; or only "tones", only "hits"
     apart_by     version of what tells them apart; 0 where nothing does
+    hits_by      version of Strike, by which hits that stand apart are laid; 0 where none are
     notes        of a MIDI loop, where a person changed them: (start, end, pitch, velocity, part),
                  seconds of the source
     """
@@ -78,6 +80,7 @@ class RenderPlan(Addressed):
     by_note: tuple[int, ...] = ()
     parts: Parts = "whole"
     apart_by: int = 0
+    hits_by: int = 0
     notes: tuple[tuple[float, float, int, int, int], ...] = ()
 
     def __post_init__(self) -> None:
@@ -136,13 +139,26 @@ class RenderPlan(Addressed):
         return self.lead_frames + self.body_frames + self.tail_frames
 
     def of_parts(self, parts: Parts) -> "RenderPlan":
-        """The same of some parts only. Where nothing is shifted nothing has to be told apart, and
-        what is struck is never shifted."""
+        """The same of some parts only. Where nothing is shifted or stretched nothing has to be told
+        apart, and what is struck is never shifted."""
         shift = 0.0 if parts == "hits" else self.semitones
-        if self.kind == "notes" or (parts == "apart" and not shift):
+        is_changed = shift != 0.0 or not self.time_map.is_copy(self.rate)
+        if self.kind == "notes" or (parts == "apart" and not is_changed):
             parts = "whole"
         by = APART_VERSION if parts != "whole" else 0
-        return replace(self, parts=parts, apart_by=by, semitones=shift)
+        hits_by = METHODS["strike"].version if parts == "apart" and self._strikes_hits else 0
+        return replace(self, parts=parts, apart_by=by, hits_by=hits_by, semitones=shift)
+
+    def one_of_two(self, parts: OneOfTwo) -> "RenderPlan":
+        """Of a plan by which both are laid apart, that of one of them."""
+        plan = self.of_parts(parts)
+        return plan.of_method("strike") if parts == "hits" and self._strikes_hits else plan
+
+    @property
+    def _strikes_hits(self) -> bool:
+        """Are its hits laid by Strike, where they stand apart? By a method that aims at another
+        sound they are changed like the rest."""
+        return method_named(self.method).family == "keep"
 
     def of_method(self, key: str) -> "RenderPlan":
         """The same by another method. Raises StretchError where there is none of that name."""

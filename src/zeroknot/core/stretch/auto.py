@@ -34,6 +34,7 @@ CASES_KEPT = 8192  # a song's strands are asked for again by each view of it
 CLEAR = 0.6  # confidence from which other kinds are no reason
 RISKED = 1.0  # points that Voice must promise more: it does great harm to what is no single line
 APART_FROM = 1.0  # semitones from which a mix's tones are shifted alone
+APART_TO = 0.8  # times as long, up to which its hits are laid apart from its tones
 STRUCK_DB = -10.0  # between mixes with drums and others, far from both
 HELD_WHEN_SHIFTED = 0.5  # of the resonances: instruments keep about half of theirs
 
@@ -108,10 +109,11 @@ def choose(case: Case, settings: StretchSettings) -> Choice:
 
 
 def _pays_apart(case: Case) -> bool:
-    """Does it measure better to shift the tones alone? Of a mix in which something is struck."""
+    """Does it measure better to lay tones and hits apart? Of a mix in which something is struck."""
     is_struck = case.struck_db is not None and case.struck_db >= STRUCK_DB
     is_mix = case.sound.kind in GROUPS["mixed"]
-    return is_mix and is_struck and abs(case.semitones) >= APART_FROM
+    is_far = abs(case.semitones) >= APART_FROM or case.ratio <= APART_TO
+    return is_mix and is_struck and is_far
 
 
 def why_chosen(case: Case) -> str:

@@ -25,7 +25,7 @@ from zeroknot.studio.known import Known
 PARTS_SAID: dict[PartsOrAuto, str] = {
     "auto": "tones and hits as Auto finds best",
     "whole": "tones and hits as one",
-    "apart": "shift the tones, leave the hits",
+    "apart": "tones and hits each in their own way",
     "tones": "tones alone",
     "hits": "hits alone",
 }
@@ -51,7 +51,7 @@ class SetShift(FitIntent):
 
 
 class SetParts(FitIntent):
-    """Which parts of a recording are heard, and whether its hits are shifted with its tones."""
+    """Which parts of a recording are heard, and whether its hits are laid with its tones."""
 
     kind: Literal["set_parts"] = "set_parts"
     parts: PartsOrAuto

@@ -8,8 +8,9 @@ import { section } from "../sections.js";
 /** @typedef {import("./trial.js").Trial} Trial */
 /** What a view on it has beside. @typedef {{held: Held, trial: Trial}} Shared */
 
+const LEAST_STRETCH = 1e-4; // share of its length
 /** @type {Record<string, string>} */
-const PARTS = { whole: "shifted as one", apart: "its tones shifted alone" };
+const PARTS = { whole: "laid as one", apart: "tones and hits apart" };
 
 /** @param {Shared} shared */
 export const hearing = ({ held, trial }) => {
@@ -29,7 +30,8 @@ export const hearing = ({ held, trial }) => {
       const heardBy = hand.method === "auto" ? hand.chosen.method : hand.method;
       this.others = hand.methods.filter((m) => m.key !== "auto" && m.key !== heardBy).map((m) => ({ key: m.key, name: m.name }));
       if (hand.parts_sounding === "apart") this.others.push({ key: "whole", name: PARTS.whole });
-      if (hand.parts_sounding === "whole" && hand.shifted && !hand.why_whole) this.others.push({ key: "apart", name: PARTS.apart });
+      const isChanged = hand.shifted || Math.abs(hand.duration_ratio - 1) > LEAST_STRETCH;
+      if (hand.parts_sounding === "whole" && isChanged && !hand.why_whole) this.others.push({ key: "apart", name: PARTS.apart });
       if (hand.has_groove) this.others.push({ key: "ungrooved", name: "without the groove" });
       if (hand.straighten) this.others.push({ key: "unstraightened", name: "not straightened" });
       if (hand.knots.length > 2) this.others.push({ key: "ends", name: "the ends tied only" });
