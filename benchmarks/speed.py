@@ -1,14 +1,16 @@
 """How fast is a render, beside reference libraries in the same run?
 
 python-stretch (C++) and librosa's time_stretch (a plain phase vocoder) on the same sounds, in CPU
-time on one thread. Machines are noisy: read the ratio to python-stretch.
+time on one thread. A machine is fast for a second and slow the next, so all take turns, and the
+ratio to python-stretch is the middle one of those of each turn.
 """
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import librosa
 import numpy as np
+from numpy.typing import NDArray
 from python_stretch import Signalsmith
 
 from benchmarks.sounds import eight_seconds
@@ -20,20 +22,19 @@ from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.core.stretch.settings import StretchSettings
 
-ROUNDS = 7
+ROUNDS = 15
 AS_IT_IS = StretchSettings()
 
 
-def timed(work: Callable[[], object]) -> tuple[float, float]:
-    """Median seconds waited and of CPU over several rounds, after one to warm up."""
-    work()
-    walls, cpus = [], []
-    for _ in range(ROUNDS):
-        wall, cpu = time.perf_counter(), time.process_time()
-        work()
-        walls.append(time.perf_counter() - wall)
-        cpus.append(time.process_time() - cpu)
-    return float(np.median(walls)), float(np.median(cpus))
+def timed(works: Sequence[Callable[[], object]]) -> NDArray[np.float64]:
+    """Seconds waited and of CPU, each in its turn, after a turn to warm up: [rounds, works, 2]"""
+    found = np.empty((ROUNDS + 1, len(works), 2))
+    for times in found:
+        for i, work in enumerate(works):
+            began = time.perf_counter(), time.process_time()
+            work()
+            times[i] = time.perf_counter() - began[0], time.process_time() - began[1]
+    return found[1:]
 
 
 def table() -> str:
@@ -43,14 +44,21 @@ def table() -> str:
     ]
     for name, ratio in (("keys_88", 1.25), ("drums_103", 0.8), ("drums_103", 1.25)):
         sound = eight_seconds(name)
-        rows = _rows(sound, all_attacks(sound), ratio)
-        base = rows[0][1][1]
+        works = _works(sound, all_attacks(sound), ratio)
+        times = timed(list(works.values()))
+        waited, spent = np.median(times, axis=0).T
+        speed = np.median(times[:, :1, 1] / times[:, :, 1], axis=0)
         lines.append(f"| **{name}, {ratio:g} × as long** | | | |")
-        lines += [f"| {n} | {w:.3f} | {c:.3f} | {base / c:.2f} |" for n, (w, c) in rows]
+        lines += [
+            f"| {work} | {waited[i]:.3f} | {spent[i]:.3f} | {speed[i]:.2f} |"
+            for i, work in enumerate(works)
+        ]
     return "\n".join(lines)
 
 
-def _rows(sound: Audio, attacks: Attacks, ratio: float) -> list[tuple[str, tuple[float, float]]]:
+def _works(sound: Audio, attacks: Attacks, ratio: float) -> dict[str, Callable[[], object]]:
+    """By name, python-stretch first."""
+
     def ours(
         method: str, threads: int = 1, settings: StretchSettings = AS_IT_IS, semitones: float = 0.0
     ) -> Callable[[], object]:
@@ -70,10 +78,10 @@ def _rows(sound: Audio, attacks: Attacks, ratio: float) -> list[tuple[str, tuple
         return engine.process(sound.samples.copy())
 
     held = StretchSettings(formants=0.5)
-    return [
-        ("python-stretch", timed(python_stretch)),
-        ("librosa time_stretch", timed(librosas)),
-        *((METHODS[m].name, timed(ours(m))) for m in METHODS),
-        ("Weave, two threads", timed(ours("weave", 2))),
-        ("Weave, +2 st, formants half held", timed(ours("weave", 1, held, 2.0))),
-    ]
+    return {
+        "python-stretch": python_stretch,
+        "librosa time_stretch": librosas,
+        **{method.name: ours(key) for key, method in METHODS.items()},
+        "Weave, two threads": ours("weave", 2),
+        "Weave, +2 st, formants half held": ours("weave", 1, held, 2.0),
+    }

@@ -10,7 +10,7 @@ Conventions
 
 import itertools
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -195,7 +195,6 @@ class Rendering(InBlocks):
                 attacks=np.maximum(attacks.seconds[inside], from_second),
                 strengths=attacks.strengths[inside],
                 semitones=plan.semitones,
-                threads=self._threads,
                 lag=lag,
             )
             points = [(source, output) for source, output in part.anchors.tolist()]
@@ -232,14 +231,15 @@ class Rendering(InBlocks):
             with ThreadPoolExecutor(self._threads) as pool:
                 fresh = iter(list(pool.map(self._render, missing)))
         else:
-            fresh = map(self._render, missing)
+            fresh = (self._render(piece, self._threads) for piece in missing)
         result = [next(fresh) if f is None else f for f in found]
         for key, rendered in zip(keys, result, strict=True):
             self._kept.keep(key, rendered)
         return result
 
-    def _render(self, piece: _Piece) -> Rendered:
-        return self._method.render_piece(piece.part, piece.start, piece.end, self.plan.settings)
+    def _render(self, piece: _Piece, threads: int = 1) -> Rendered:
+        part = piece.part if threads == 1 else replace(piece.part, threads=threads)
+        return self._method.render_piece(part, piece.start, piece.end, self.plan.settings)
 
     def _add(self, piece: _Piece, rendered: tuple[int, Samples], begin: int, out: Samples) -> None:
         start, sound = rendered

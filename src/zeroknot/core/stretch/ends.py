@@ -33,7 +33,7 @@ def sound_end(view: SourceView, rate: int, start: float, stop: float) -> float |
     if count < SHORTEST:
         return None
     sound = view.read(int(start) - hop, (count + 2) * hop)
-    power = np.square(sound, dtype=np.float64).sum(axis=0).reshape(-1, hop).mean(axis=1)
+    power = np.square(sound).reshape(sound.shape[0], -1, hop).sum(axis=(0, 2)) / hop
     level = 10.0 * np.log10(ndimage.uniform_filter1d(power, 3)[1:-1] + NOTHING)
     at = np.arange(STEPS, count - STEPS)
     before, here, after = (level[at + k] for k in (-STEPS, 0, STEPS))

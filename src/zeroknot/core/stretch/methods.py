@@ -80,7 +80,7 @@ METHODS: dict[str, Method] = {
             family="keep",
             about="chords and full mixes",
             uses=SHIFTED,
-            version=6,
+            version=7,
             module="zeroknot.core.stretch.weave",
         ),
         Method(

@@ -24,8 +24,10 @@ HOP_SECONDS = 0.01
 TREMBLES_SECONDS = (0.08, 0.3)  # fast and slow: 12 to 3 a second
 ALIKE = 0.5  # share of what changes that is not the same again a trembling later, at most
 LEAST_CHANGE = 0.02  # nepers of power: less is no trembling
-WINDOW = 2048
-BANDS = 24
+FEWER = 4  # of so many samples the mean is looked at
+WINDOW = 512  # of them
+TAPER = np.hanning(WINDOW).astype(np.float32)
+EDGES = np.unique(np.round(np.geomspace(2, WINDOW // 2, 24)).astype(int))  # of bands, bins
 NOTHING = 1e-10
 
 
@@ -71,8 +73,9 @@ def is_steady(view: SourceView, rate: int, start: float, stop: float) -> bool:
     count = int(min(stop - start, 1e9) // hop)
     if not SHORTEST_HELD * rate <= count * hop <= 60 * rate:
         return False
-    power = np.square(view.read(int(start), count * hop), dtype=np.float64).sum(axis=0)
-    level = 10.0 * np.log10(power.reshape(count, hop).mean(axis=1) + NOTHING)
+    sound = view.read(int(start), count * hop)
+    power = np.square(sound).reshape(sound.shape[0], count, hop).sum(axis=(0, 2)) / hop
+    level = 10.0 * np.log10(power + NOTHING)
     slope, rest = _straightened(level[:, None])
     return abs(float(slope[0])) <= STEEPEST_DB and float(np.std(rest)) <= UNEVEN_DB
 
@@ -83,17 +86,17 @@ def trembling(view: SourceView, rate: int, start: float, stop: float) -> float |
 
     start, stop  source frames
     """
-    hop = int(HOP_SECONDS * rate)
-    count = int((stop - start) // hop)
+    hop = int(HOP_SECONDS * rate) // FEWER
+    count = int((stop - start) // (hop * FEWER))
     shortest, longest = (round(s / HOP_SECONDS) for s in TREMBLES_SECONDS)
     longest = min(longest, count // 2)
     if longest <= shortest + 2:
         return None
-    sound = view.read(int(start) - WINDOW // 2, count * hop + WINDOW).sum(axis=0)
+    sound = view.read(int(start) - FEWER * WINDOW // 2, FEWER * (count * hop + WINDOW)).sum(axis=0)
+    sound = sound.reshape(-1, FEWER).mean(axis=1)
     frames = np.lib.stride_tricks.sliding_window_view(sound, WINDOW)[::hop][:count]
-    power = np.square(np.abs(fft.rfft(frames * np.hanning(WINDOW).astype(np.float32), axis=1)))
-    edges = np.unique(np.round(np.geomspace(2, WINDOW // 2, BANDS)).astype(int))
-    power = np.add.reduceat(power, edges[:-1], axis=1)
+    power = np.square(np.abs(fft.rfft(frames * TAPER, axis=1)))
+    power = np.add.reduceat(power, EDGES[:-1], axis=1)
     loud = np.sqrt(power.mean(axis=0))
     _, level = _straightened(np.log(power + 1e-4 * power.max() + NOTHING))
     weights = loud / (loud.sum() + NOTHING)
@@ -114,7 +117,7 @@ def trembling(view: SourceView, rate: int, start: float, stop: float) -> float |
     # The shortest that is about as good as any.
     at = int(dips[np.argmax(unlike[dips] <= unlike[dips].min() + 0.1)])
     a, b, c = unlike[at - 1 : at + 2]
-    return float(lags[at] + 0.5 * (a - c) / max(a - 2 * b + c, 1e-12)) * HOP_SECONDS
+    return float(lags[at] + 0.5 * (a - c) / max(a - 2 * b + c, 1e-12)) * hop * FEWER / rate
 
 
 def _straightened(level: NDArray[np.floating]) -> tuple[Floats, Floats]:

@@ -21,18 +21,23 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 
 from zeroknot.core.audio import Samples
-from zeroknot.core.stretch.decay import BandLevels, own_decay
+from zeroknot.core.stretch.decay import BandLevels, lay_down, own_decay
 from zeroknot.core.stretch.decimation import Taps, filled, low_pass, most_step, smoothed
 from zeroknot.core.stretch.part import Part
 from zeroknot.core.stretch.settings import StretchSettings
 from zeroknot.core.stretch.sinc import ZERO_CROSSINGS, read_at
 from zeroknot.core.stretch.strides import strided
+from zeroknot.core.stretch.turning import (
+    cut_kernel,
+    overlap_add_kernel,
+    peaks_kernel,
+    turn_kernel,
+)
 from zeroknot.core.stretch.zones import zoned_map
 from zeroknot.core.units import pitch_ratio
 from zeroknot.core.warp.time_map import Floats
@@ -44,7 +49,6 @@ JOIN_SECONDS = 0.008
 UNITY_SHARE_AFTER = 0.5  # of the gap to the next attack that runs at the recording's own speed
 UNITY_SHARE_BEFORE = 0.25
 BESIDE = 4  # bins next to a band that take part in its peaks
-JUMP = 3.0  # energy against the frame before that makes a bin new
 
 Spectra = NDArray[np.complex64]
 
@@ -211,9 +215,9 @@ def _band_stretched(
     turned = np.empty_like(now)
     power = np.empty((now.shape[0], now.shape[2]), np.float32)
     owner = np.empty(power.shape, np.int32)
-    _peaks_kernel(now, power, owner)
+    peaks_kernel(now, power, owner)
     for measure in (True, False):
-        _turn_kernel(
+        turn_kernel(
             now, before, power, owner, is_new, start_frame, end_frame, share, missing, since,
             turned, measure,
         )  # fmt: skip
@@ -223,10 +227,10 @@ def _band_stretched(
         turned[:, :, band.low - low_wide : band.high - low_wide] * band.weights
     )
     frames = fft.irfft(spectra, n=taper.size, axis=2)
-    frames *= taper * np.float32(1.0 / (OVERLAP * 0.375))  # hann² at this overlap sums to 3/8 · 4
     step_hop = hop // band.step
     total = np.zeros((turned.shape[1], (centres.size - 1) * step_hop + taper.size), np.float32)
-    _overlap_add(np.ascontiguousarray(frames), step_hop, total)
+    # hann² at this overlap sums to 3/8 · 4
+    overlap_add_kernel(frames, taper * np.float32(1.0 / (OVERLAP * 0.375)), step_hop, total)
     if band.taps is not None:
         total = filled(total, band.taps, band.step)
     offset = first - (int(centres[0]) - window // 2)
@@ -241,9 +245,7 @@ def _band_stretched(
         part.ends(from_anchor[1], to_anchor[1])[:, 0],
         (points_source, points_output), ratio, part.view, part.rate,
     )  # fmt: skip
-    if nepers.any():
-        gain = np.interp(np.arange(first, last), frames, nepers).astype(np.float32)
-        total *= np.exp(gain, out=gain)
+    lay_down(total, first, frames, nepers)
     return total
 
 
@@ -261,12 +263,12 @@ def _analysed(
     sound = part.view.read(low - room, high - low + 2 * room)
     if band.taps is not None:
         sound = smoothed(sound, band.taps)
-    frames = np.lib.stride_tricks.sliding_window_view(sound, window, axis=1)[:, :, :: band.step]
     at = sources - window // 2 - low
     first, last = band.wide
 
     def spectra(starts: NDArray[np.int64]) -> Spectra:
-        cut = frames[:, starts].transpose(1, 0, 2) * taper
+        cut = np.empty((starts.size, sound.shape[0], taper.size), np.float32)
+        cut_kernel(sound, starts, band.step, taper, cut)
         return np.ascontiguousarray(fft.rfft(cut, axis=2)[:, :, first:last])
 
     now = spectra(at)
@@ -284,117 +286,3 @@ def _near_attack(centres: NDArray[np.int64], attacks: Floats, window: int) -> ND
         return np.zeros(centres.size, np.bool_)
     ahead = attacks[None, :] - centres[:, None]
     return np.asarray(((ahead < window / 2) & (ahead > -window / 4)).any(axis=1))
-
-
-@numba.njit(cache=True, nogil=True)
-def _peaks_kernel(now, power, owner):  # type: ignore[no-untyped-def]
-    """Power of every bin, and the spectral peak it belongs to; −1 where a frame has none.
-
-    Peaks: no neighbour within two bins is larger. The border between two is the quietest bin.
-    """
-    frames, channels, bins = now.shape
-    for n in range(frames):
-        for k in range(bins):
-            total = np.float32(0.0)
-            for c in range(channels):
-                z = now[n, c, k]
-                total += z.real * z.real + z.imag * z.imag
-            power[n, k] = total
-        previous = -1
-        for k in range(bins):
-            p = power[n, k]
-            peak = p > 0.0
-            for d in (1, 2):
-                if k - d >= 0 and power[n, k - d] > p:
-                    peak = False
-                if k + d < bins and power[n, k + d] >= p:
-                    peak = False
-            if not peak:
-                continue
-            border = 0
-            if previous >= 0:
-                border, least = previous + 1, power[n, previous + 1]
-                for j in range(previous + 1, k):
-                    if power[n, j] < least:
-                        border, least = j, power[n, j]
-            for j in range(border, k + 1):
-                owner[n, j] = k
-            for j in range(max(previous, 0), border):
-                owner[n, j] = previous
-            previous = k
-        for j in range(max(previous, 0), bins):
-            owner[n, j] = previous
-
-
-@numba.njit(cache=True, nogil=True)
-def _turn_kernel(  # type: ignore[no-untyped-def]
-    now, before, power, owner, is_new, start, end, share, missing, since, turned, measure
-):
-    """Turn every frame's peaks so that they go on from the frame before.
-
-    With `measure` the angle that is missing at `end` is written to `missing`, and to `since` each
-    bin's share at its last fresh start; without it, the angle is turned in along the way, from
-    there on, by each frame's share.
-    """
-    frames, channels, bins = now.shape
-    for n in range(frames):
-        if n <= start or owner[n, 0] < 0:
-            for c in range(channels):
-                for k in range(bins):
-                    turned[n, c, k] = now[n, c, k]
-            if n <= start or not measure or n != end:
-                continue
-        step = 0.0
-        if not measure:
-            step = share[n] - share[n - 1]
-        k = 0
-        while k < bins and owner[n, 0] >= 0:
-            p = owner[n, k]
-            real, imag = 1.0, 0.0
-            if is_new[n] and power[n, p] > JUMP * power[n - 1, p]:
-                if measure:
-                    j = k
-                    while j < bins and owner[n, j] == p:
-                        since[j] = share[n]
-                        j += 1
-            else:
-                real, imag = 0.0, 0.0
-                for c in range(channels):
-                    a, b = turned[n - 1, c, p], before[n, c, p]
-                    real += a.real * b.real + a.imag * b.imag
-                    imag += a.imag * b.real - a.real * b.imag
-                size = np.sqrt(real * real + imag * imag)
-                if size > 0.0:
-                    real, imag = real / size, imag / size
-                else:
-                    real, imag = 1.0, 0.0
-                if step > 0.0 and share[n - 1] >= since[p]:
-                    angle = missing[p] * step / (1.0 - since[p])
-                    x, y = np.cos(angle), np.sin(angle)
-                    real, imag = real * x - imag * y, real * y + imag * x
-            turn = np.complex64(complex(real, imag))
-            while k < bins and owner[n, k] == p:
-                for c in range(channels):
-                    turned[n, c, k] = now[n, c, k] * turn
-                k += 1
-        if measure and n == end:
-            for j in range(bins):
-                o = max(0, owner[n, j])
-                z = now[n, 0, o]
-                y = turned[n, 0, o]
-                if channels == 2 and power[n, o] > 2 * (z.real * z.real + z.imag * z.imag):
-                    z, y = now[n, 1, o], turned[n, 1, o]
-                # The angle from what came out to what was recorded.
-                missing[j] = np.arctan2(
-                    z.imag * y.real - z.real * y.imag, z.real * y.real + z.imag * y.imag
-                )
-            return
-
-
-@numba.njit(cache=True, nogil=True)
-def _overlap_add(frames, hop, total):  # type: ignore[no-untyped-def]
-    count, channels, window = frames.shape
-    for n in range(count):
-        for c in range(channels):
-            for i in range(window):
-                total[c, n * hop + i] += frames[n, c, i]
