@@ -4,7 +4,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zeroknot.core.stretch import sinc, strike, voice, weave
+from zeroknot.core.stretch import decay, sinc, strike, turning, voice
 from zeroknot.core.stretch.part import LONGEST_PIECE_SECONDS, SHORTEST_PIECE_SECONDS, Part
 from zeroknot.core.stretch.source_view import SourceView
 from zeroknot.core.warp.time_map import TimeMap
@@ -105,7 +105,7 @@ class KernelsTest(unittest.TestCase):
         is_new = np.arange(9) % 4 == 2
         share = np.linspace(0, 1, 9)
         peaks = []
-        for kernel in (weave._peaks_kernel, weave._peaks_kernel.py_func):
+        for kernel in (turning.peaks_kernel, turning.peaks_kernel.py_func):
             power, owner = np.zeros((9, 40), np.float32), np.zeros((9, 40), np.int32)
             kernel(now, power, owner)
             peaks.append(owner)
@@ -114,7 +114,7 @@ class KernelsTest(unittest.TestCase):
         # A bin belongs to a peak, a peak to itself.
         np.testing.assert_array_equal(np.take_along_axis(owner, owner, axis=1), owner)
         results = []
-        for kernel in (weave._turn_kernel, weave._turn_kernel.py_func):
+        for kernel in (turning.turn_kernel, turning.turn_kernel.py_func):
             missing, since, turned = np.zeros(40), np.zeros(40), np.zeros_like(now)
             for measure in (True, False):
                 kernel(
@@ -126,6 +126,31 @@ class KernelsTest(unittest.TestCase):
         np.testing.assert_allclose(np.abs(results[0]), np.abs(now), rtol=1e-4)
         turn = results[0] / now
         np.testing.assert_allclose(turn[:, 0], turn[:, 1], atol=1e-3)
+
+    def test_frames_are_cut_and_laid_down(self):
+        sound = self.rng.standard_normal((2, 400)).astype(np.float32)
+        taper, starts = np.hanning(17)[:16].astype(np.float32), np.arange(0, 320, 8)
+        for kernels in (
+            (turning.cut_kernel, turning.overlap_add_kernel),
+            (turning.cut_kernel.py_func, turning.overlap_add_kernel.py_func),
+        ):
+            cut, again = np.empty((40, 2, 16), np.float32), np.zeros((2, 8 * 39 + 16), np.float32)
+            kernels[0](sound, starts, 2, taper, cut)
+            np.testing.assert_allclose(cut[3, 1], sound[1, 24:56:2] * taper)
+            kernels[0](sound, starts, 1, np.ones(16, np.float32), cut)
+            kernels[1](cut, taper, 8, again)  # hann at half a window sums to 1
+            np.testing.assert_allclose(again[:, 8:-8], sound[:, 8 : again.shape[1] - 8], atol=1e-6)
+
+    def test_gains_are_straight_in_nepers_between_their_points(self):
+        frames = np.asarray([-20.0, 30.5, 90.0, 90.0, 130.0, 260.0, 300.0])
+        nepers = np.asarray([0.0, -1.0, 0.2, 0.0, 0.0, -0.5, 0.0])
+        wanted = np.exp(np.interp(np.arange(10, 210), frames, nepers))
+        for kernel in (decay._gain_kernel, decay._gain_kernel.py_func):
+            sound = np.ones((2, 200), np.float32)
+            kernel(sound, 10, frames, nepers)
+            off = np.abs(sound - wanted).max(axis=0)
+            off[90 - 10] = 0.0  # two gains at once: either will do
+            self.assertLess(off.max(), 1e-5)
 
     def test_grains_and_splices(self):
         noise = self.rng.standard_normal((2, 600))
