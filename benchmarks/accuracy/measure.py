@@ -1,11 +1,12 @@
 """How well is a loop heard, beside reference libraries in the same run?
 
     python -m benchmarks.accuracy.measure FOLDER [--seeds 11 12 13 14] [--count 160]
-    python -m benchmarks.accuracy.measure FOLDER --made FOLDER... [--alone]
+    python -m benchmarks.accuracy.measure FOLDER --made FOLDER... [--alone] [--beside]
 
 Loops are made where the folder has none yet (their seeds are not those of the loops that were
 learnt from, and they are played by worlds that were kept apart); or those of folders are taken that
-`loops` or `modules` made. Scores as in the field: tempo within 4 % (Accuracy 1, Gouyon et al.
+`loops`, `modules` or `songs` made. With --beside only those are taken that other libraries were
+asked about, too (`beside`), and their answers are judged in the same way. Scores as in the field: tempo within 4 % (Accuracy 1, Gouyon et al.
 2006), beat F within 70 ms, attack F within 50 and 10 ms (mir_eval), weighted key score (mir_eval);
 "whole" is tempo within 0.1 BPM and the right number of bars, "octave" the same but for a half or a
 double; "one" the downbeat within 20 ms.
@@ -140,8 +141,10 @@ def _f(wanted: list[float], found: list[float], window: float) -> float:
     return 2 * len(mir_eval.util.match_events(a, b, window)) / (a.size + b.size)
 
 
-def measured(task: tuple[Path, dict, tuple[str, ...]]) -> dict[str, dict[str, float]]:
-    file, truth, systems = task
+def measured(
+    task: tuple[Path, dict, tuple[str, ...], dict[str, Answer]],
+) -> dict[str, dict[str, float]]:
+    file, truth, systems, known = task
     sound = read(file)
     found = {}
     for name in systems:
@@ -152,7 +155,15 @@ def measured(task: tuple[Path, dict, tuple[str, ...]]) -> dict[str, dict[str, fl
             answer = system(sound)
         spent = (time.process_time() - began) / sound.seconds * 60
         found[name] = judged(truth, answer, spent)
+    for name, answer in known.items():
+        found[name] = judged(truth, answer, float(answer["spent"]) / sound.seconds * 60)
     return found
+
+
+def beside(folder: Path) -> dict[str, dict[str, Answer]]:
+    """What other libraries said, by their name and file."""
+    files = sorted(folder.glob("beside-*.json"))
+    return {f.stem.removeprefix("beside-"): json.loads(f.read_text()) for f in files}
 
 
 def calibration(sure: np.ndarray, right: np.ndarray) -> tuple[float, float, list[tuple]]:
@@ -204,6 +215,7 @@ def main() -> None:
     parser.add_argument("--count", type=int, default=160)
     parser.add_argument("--made", type=Path, nargs="+")
     parser.add_argument("--alone", action="store_true", help="without the library beside it")
+    parser.add_argument("--beside", action="store_true", help="what libraries said, too")
     given = parser.parse_args()
     systems = tuple(SYSTEMS)[: 2 if given.alone else None]
     folders = given.made or [given.folder / f"measured-{seed}" for seed in given.seeds]
@@ -212,10 +224,16 @@ def main() -> None:
         if not (folder / "truth.json").exists():
             make(folder, int(seed), given.count, APART)
         truths = json.loads((folder / "truth.json").read_text())
-        tasks += [(folder / t["file"], t, systems) for t in truths]
+        others = beside(folder) if given.beside else {}
+        for truth in truths:
+            known = {name: said[truth["file"]] for name, said in others.items()
+                     if truth["file"] in said}  # fmt: skip
+            if len(known) == len(others):
+                tasks.append((folder / truth["file"], truth, systems, known))
     with ProcessPoolExecutor(2) as pool:
         results = list(pool.map(measured, tasks, chunksize=4))
-    truths = [t for _, t, _ in tasks]
+    truths = [t for _, t, *_ in tasks]
+    systems += tuple(name for name in results[0] if name not in systems)
     print(table({s: [r[s] for r in results] for s in systems}, "system", COLUMNS), "\n")
     for label, key in (
         ("world", lambda t: t["world"].split()[0]),
@@ -246,7 +264,8 @@ def main() -> None:
         of = np.asarray([t["world"].split()[0] == world for t in truths])
         print(f"Calibration error of {world}: {calibration(sure[of], right[of])[0]:.3f}.")
     cents = [s["cents"] for s in own if "cents" in s]
-    print(f"\nTuning: median {np.median(cents):.1f} cents off.")
+    if cents:
+        print(f"\nTuning: median {np.median(cents):.1f} cents off.")
     kinds: dict[str, list[float]] = {}
     for truth, scores in zip(truths, own, strict=True):
         if "sound" in scores:
@@ -254,7 +273,8 @@ def main() -> None:
                 scores["sound"]
             )
     for kind, found in {"all": [s for each in kinds.values() for s in each], **kinds}.items():
-        print(f"Kind of sound, {kind}: {np.mean(found):.2f} of {len(found)} right.")
+        if found:
+            print(f"Kind of sound, {kind}: {np.mean(found):.2f} of {len(found)} right.")
 
 
 if __name__ == "__main__":

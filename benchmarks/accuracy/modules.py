@@ -214,38 +214,49 @@ def _loop(
     if not ones:
         return None
     one = int(rng.choice(ones))
+    return cut_out(piece.sound, at[one], length * beat, beat, bars, 4, rng)
+
+
+def cut_out(
+    sound: np.ndarray, one: float, beat: float, steps: int, bars: int, in_bar: int, rng: Rng
+) -> tuple[np.ndarray, int, dict] | None:
+    """Some bars of a piece as a file in some condition; None where that cannot be.
+
+    sound      float32 [frames, 2]
+    one, beat  frame of its downbeat, frames of a beat
+    steps      the smallest step is so manyth of a beat
+    returns    samples, rate, and what a Truth says but for its file and world
+    """
     names, weights = list(CONDITIONS), np.asarray(list(CONDITIONS.values()), float)
     condition = str(rng.choice(names, p=weights / weights.sum()))
-    pickup = int(rng.choice([1, 2, 4, 4, 6, 8, 12])) * beat // 4 if "pickup" in condition else 0
+    pickup = int(rng.choice([1, 2, 4, 4, 6, 8, 12])) / 4 if "pickup" in condition else 0.0
+    pickup = int(pickup * steps) / steps
     if condition in ("detuned", "jitter", "drift", "sparse"):
         condition = "exact"
-    if pickup > one or (pickup and pickup >= 4 * beat):
+    if pickup * beat > one or pickup >= in_bar:
         return None
-    first, last = round(at[one]), round(at[one] + total * length)
-    start = round(at[one - pickup])
-    tempo = 60 * RATE / (length * beat)
+    first, last = round(one), round(one + bars * in_bar * beat)
+    start = round(one - pickup * beat)
+    tempo = 60 * RATE / beat
     seconds = (last - first) / RATE
-    sound = piece.sound[start : last + 2 * RATE].astype(np.float64)
-    body = sound[: last - start]
+    around = sound[start : last + 2 * RATE].astype(np.float64)
+    body = around[: last - start]
     if not SHORTEST_SECONDS < seconds < LONGEST_SECONDS or body.shape[0] < last - start:
         return None
-    quarters = np.array_split(body, 4)
-    if min(np.sqrt((q**2).mean()) for q in quarters) < QUIET:
+    if min(np.sqrt((q**2).mean()) for q in np.array_split(body, 4)) < QUIET:
         return None
     file = conditioned(
-        Cut(sound, first - start, last - first, tempo, beat, rings=False), condition, rng
+        Cut(around, first - start, last - first, tempo, steps, rings=False), condition, rng
     )
     shift, speed = file.shift, file.speed
     duration = file.samples.shape[0] / file.rate
-    beats = [
-        shift + (i * beat * length / RATE) / speed for i in range(-(pickup // beat), total // beat)
-    ]
+    beats = [shift + i * beat / RATE / speed for i in range(-int(pickup), bars * in_bar)]
     return file.samples, file.rate, {
-        "condition": condition, "content": "rows", "sound": "mixed", "metre": "4/4", "feel": "rows",
-        "bars": bars, "beats_per_bar": 4, "tempo_bpm": tempo * speed, "downbeat_s": shift,
-        "end_s": shift + seconds / speed, "duration_s": duration,
+        "condition": condition, "content": "rows", "sound": "mixed", "metre": f"{in_bar}/4",
+        "feel": "rows", "bars": bars, "beats_per_bar": in_bar, "tempo_bpm": tempo * speed,
+        "downbeat_s": shift, "end_s": shift + seconds / speed, "duration_s": duration,
         "beats_s": tuple(b for b in beats if b < duration), "onsets_s": None, "key": None,
-        "cents": 0.0, "drift": 0.0, "pickup": pickup / beat,
+        "cents": 0.0, "drift": 0.0, "pickup": pickup,
     }  # fmt: skip
 
 

@@ -1,0 +1,163 @@
+"""Recorded music with a tempo in numbers: songs cut at bars that were written down or agreed on.
+
+    python -m benchmarks.accuracy.songs FOLDER --seed N --count N FILE...
+
+FILEs are recordings that Debian packages of games carry (SONGS); nothing of them is kept but loops
+made here. Where a notes.mid lies beside one, it says the tempo, and bars are counted from its
+start. Of others it is what `beside --songs` wrote as FILE.essentia.json and FILE.madmom.json: both
+have to hear one steady tempo, and madmom the same bars throughout.
+
+What two libraries agree on is likelier right than either, and still theirs: they are favoured here.
+"""
+
+import argparse
+import json
+import zlib
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+import mido
+import numpy as np
+import soundfile
+import soxr
+
+from benchmarks.accuracy.chain import RATE
+from benchmarks.accuracy.loops import Truth
+from benchmarks.accuracy.modules import BARS, cut_out
+
+SONGS = (
+    "ardentryst", "asc-music", "boswars-data", "btanks-data", "colobot-common-sounds",
+    "extremetuxracer-data", "fillets-ng-data", "freecol", "freedroidrpg-data", "freeorion-data",
+    "fretsonfire-songs-muldjord", "fretsonfire-songs-sectoid", "frozen-bubble-data", "glob2-data",
+    "hedgewars-data", "lincity-ng-data", "megaglest-data",
+)  # fmt: skip
+ALIKE = 0.003  # of the tempo, by which two libraries may differ
+STEADY_SECONDS = 0.02  # root mean square of beats round a straight line
+FEWEST_BEATS = 32
+SAME_BARS = 0.9  # share of ones that are where the others say
+ATTACK_SECONDS = 0.04  # an attack lies no further from where the beat is heard
+HOP_SECONDS = 0.002
+
+
+@dataclass(frozen=True)
+class Grid:
+    """one, beat in seconds of the recording; `until` it holds; beats in a bar"""
+
+    one: float
+    beat: float
+    until: float
+    in_bar: int
+
+
+def written(file: Path) -> Grid | None:
+    """What a notes.mid says that lies beside a recording."""
+    notes = file.parent / "notes.mid"
+    if not notes.exists():
+        return None
+    tempos = {m.tempo for m in mido.merge_tracks(mido.MidiFile(notes).tracks) if _sets(m)}
+    return Grid(0.0, tempos.pop() / 1e6, 1e9, 4) if len(tempos) == 1 else None
+
+
+def _sets(message: mido.MetaMessage) -> bool:
+    return bool(message.type == "set_tempo")
+
+
+def agreed(file: Path) -> Grid | None:
+    """What two libraries agree on; None where they do not, or where it is not steady."""
+    paths = [file.with_name(f"{file.name}.{name}.json") for name in ("essentia", "madmom")]
+    if not all(p.exists() for p in paths):
+        return None
+    one, other = (json.loads(p.read_text()) for p in paths)
+    lines = [_line(np.asarray(told["beats"])) for told in (one, other)]
+    if None in lines:
+        return None
+    (period, _, _), (beat, begin, places) = lines  # type: ignore[misc]
+    if abs(period / beat - 1) > ALIKE:
+        return None
+    in_bar = other["beats_per_bar"]
+    ones = np.rint((np.asarray(other["ones"]) - begin) / beat).astype(int) % in_bar
+    first = int(np.bincount(ones, minlength=in_bar).argmax())
+    if np.mean(ones == first) < SAME_BARS:
+        return None
+    return Grid(begin + first * beat, beat, begin + places[-1] * beat, in_bar)
+
+
+def _line(beats: np.ndarray) -> tuple[float, float, np.ndarray] | None:
+    """Seconds of a beat, of the first, and the beats' numbers; None where they are not steady."""
+    if beats.size < FEWEST_BEATS:
+        return None
+    beat = float(np.median(np.diff(beats)))
+    for _ in range(3):
+        places = np.rint((beats - beats[0]) / beat)
+        beat, begin = (float(v) for v in np.polyfit(places, beats, 1))
+    left = beats - begin - beat * places
+    return (beat, begin, places) if np.sqrt(np.mean(left**2)) < STEADY_SECONDS else None
+
+
+def on_attacks(sound: np.ndarray, grid: Grid) -> float:
+    """Seconds by which the beats' attacks lie beside the grid, on the whole."""
+    hop = int(HOP_SECONDS * RATE)
+    power = np.square(sound.mean(axis=1)[: sound.shape[0] // hop * hop]).reshape(-1, hop)
+    level = np.log(power.mean(axis=1) + 1e-7)
+    rise = np.maximum(0.0, level[3:] - level[:-3])
+    beats = np.arange(grid.one, min(grid.until, sound.shape[0] / RATE) - 0.2, grid.beat)
+    offsets = np.arange(-ATTACK_SECONDS, ATTACK_SECONDS, HOP_SECONDS)
+    at = np.rint((beats[:, None] + offsets) / HOP_SECONDS).astype(int)
+    heard = rise[np.clip(at, 0, rise.size - 1)].mean(axis=0)
+    return float(offsets[int(np.argmax(np.convolve(heard, np.ones(3), "same")))]) + HOP_SECONDS
+
+
+def loops_of(file: Path, count: int, seed: int, folder: Path, number: int) -> list[Truth]:
+    """Cut `count` loops out of a recording, as files of that folder from a number on."""
+    known = written(file)
+    grid = known or agreed(file)
+    if grid is None:
+        return []
+    sound, rate = soundfile.read(file, dtype="float32", always_2d=True)
+    sound = np.repeat(sound, 2, axis=1) if sound.shape[1] == 1 else sound[:, :2]
+    sound = soxr.resample(sound, rate, RATE) if rate != RATE else sound
+    shift = 0.0 if known else on_attacks(sound, grid)
+    rng = np.random.default_rng([seed, zlib.crc32(str(file).encode())])
+    bar = grid.in_bar * grid.beat
+    last = min(grid.until, sound.shape[0] / RATE)
+    truths: list[Truth] = []
+    for _ in range(12 * count):
+        bars = int(rng.choice(BARS))
+        room = int((last - grid.one - bars * bar) / bar)
+        if len(truths) == count or room < 1:
+            break
+        one = (grid.one + int(rng.integers(room)) * bar + shift) * RATE
+        found = cut_out(sound, one, grid.beat * RATE, 4, bars, grid.in_bar, rng)
+        if found:
+            name = f"{number + len(truths):05d}.flac"
+            samples, at, truth = found
+            soundfile.write(folder / name, samples, at, subtype="PCM_16")
+            world = f"{'written' if known else 'agreed'} {file.parent.name} {file.stem}"
+            truths.append(Truth(file=name, world=world, **truth))
+    return truths
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("folder", type=Path)
+    parser.add_argument("files", type=Path, nargs="+")
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--count", type=int, default=24, help="loops of a recording")
+    given = parser.parse_args()
+    given.folder.mkdir(parents=True, exist_ok=True)
+    files = sorted(given.files)
+    with ProcessPoolExecutor(2) as pool:
+        waiting = [
+            pool.submit(loops_of, f, given.count, given.seed, given.folder, i * given.count)
+            for i, f in enumerate(files)
+        ]
+        truths = []
+        for file, made in zip(files, waiting, strict=True):
+            truths += made.result()
+            print(f"{file.name}: {len(made.result())}", flush=True)
+    (given.folder / "truth.json").write_text(json.dumps([asdict(t) for t in truths]))
+
+
+if __name__ == "__main__":
+    main()
