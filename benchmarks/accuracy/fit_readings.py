@@ -4,8 +4,8 @@ Its first word is "first" (a quick network, on everything) or "second" (boosted 
 first leaves; or, to compare, networks or a linear model on the same rows).
 
 Kept apart are the last fifth of the loops that were rendered, every other piece that was written as
-rows, and all of the worlds that are left out: the share of them that is wholly right is printed by
-world, and the scores are scaled so that their probabilities hold there.
+rows or recorded, and all of the worlds that are left out: the share of them that is wholly right is
+printed by world, and the scores are scaled so that their probabilities hold there.
 """
 
 import argparse
@@ -90,7 +90,8 @@ def extracted(folder: Path, step: str, kept: Path | None) -> tuple:
 def is_apart(truth: dict, is_last: bool) -> bool:
     """Is it only measured against? Of a piece all loops are, or none."""
     world = truth["world"]
-    return bool(zlib.crc32(world.encode()) % 2) if world.startswith("rows ") else is_last
+    is_piece = world.split()[0] in ("rows", "agreed", "written")
+    return bool(zlib.crc32(world.encode()) % 2) if is_piece else is_last
 
 
 def probabilities(fitted: Fitted | Grown, rows: np.ndarray, starts, sizes, scale=1.0):

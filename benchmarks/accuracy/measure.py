@@ -6,8 +6,10 @@
 Loops are made where the folder has none yet (their seeds are not those of the loops that were
 learnt from, and they are played by worlds that were kept apart); or those of folders are taken that
 `loops`, `modules` or `songs` made. With --beside only those are taken that other libraries were
-asked about, too (`beside`), and their answers are judged in the same way. Scores as in the field: tempo within 4 % (Accuracy 1, Gouyon et al.
-2006), beat F within 70 ms, attack F within 50 and 10 ms (mir_eval), weighted key score (mir_eval);
+asked about, too (`beside`), and their answers are judged in the same way.
+
+Scores as in the field: tempo within 4 % (Accuracy 1, Gouyon et al. 2006), beat F within 70 ms,
+attack F within 50 and 10 ms (mir_eval), weighted key score (mir_eval);
 "whole" is tempo within 0.1 BPM and the right number of bars, "octave" the same but for a half or a
 double; "one" the downbeat within 20 ms.
 """

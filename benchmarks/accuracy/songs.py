@@ -5,7 +5,8 @@
 FILEs are recordings that Debian packages of games carry (SONGS); nothing of them is kept but loops
 made here. Where a notes.mid lies beside one, it says the tempo, and bars are counted from its
 start. Of others it is what `beside --songs` wrote as FILE.essentia.json and FILE.madmom.json: both
-have to hear one steady tempo, and madmom the same bars throughout.
+have to hear one steady tempo, and madmom the same bars throughout. A key is known where both hear
+it.
 
 What two libraries agree on is likelier right than either, and still theirs: they are favoured here.
 """
@@ -18,6 +19,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 
 import mido
+import mir_eval
 import numpy as np
 import soundfile
 import soxr
@@ -42,12 +44,13 @@ HOP_SECONDS = 0.002
 
 @dataclass(frozen=True)
 class Grid:
-    """one, beat in seconds of the recording; `until` it holds; beats in a bar"""
+    """Seconds of a one and of a beat, until when it holds, beats in a bar, a key that is agreed."""
 
     one: float
     beat: float
     until: float
     in_bar: int
+    key: str | None = None
 
 
 def written(file: Path) -> Grid | None:
@@ -80,7 +83,9 @@ def agreed(file: Path) -> Grid | None:
     first = int(np.bincount(ones, minlength=in_bar).argmax())
     if np.mean(ones == first) < SAME_BARS:
         return None
-    return Grid(begin + first * beat, beat, begin + places[-1] * beat, in_bar)
+    keys = [mir_eval.key.split_key_string(told["key"]) for told in (one, other)]
+    key = one["key"] if keys[0] == keys[1] else None
+    return Grid(begin + first * beat, beat, begin + places[-1] * beat, in_bar, key)
 
 
 def _line(beats: np.ndarray) -> tuple[float, float, np.ndarray] | None:
@@ -132,6 +137,8 @@ def loops_of(file: Path, count: int, seed: int, folder: Path, number: int) -> li
         if found:
             name = f"{number + len(truths):05d}.flac"
             samples, at, truth = found
+            if "speed" not in truth["condition"]:
+                truth["key"] = grid.key
             soundfile.write(folder / name, samples, at, subtype="PCM_16")
             world = f"{'written' if known else 'agreed'} {file.parent.name} {file.stem}"
             truths.append(Truth(file=name, world=world, **truth))
