@@ -15,7 +15,7 @@ import argparse
 import json
 import zlib
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 
 import mido
@@ -29,16 +29,20 @@ from benchmarks.accuracy.loops import Truth
 from benchmarks.accuracy.modules import BARS, cut_out
 
 SONGS = (
-    "ardentryst", "asc-music", "boswars-data", "btanks-data", "colobot-common-sounds",
-    "extremetuxracer-data", "fillets-ng-data", "freecol", "freedroidrpg-data", "freeorion-data",
-    "fretsonfire-songs-muldjord", "fretsonfire-songs-sectoid", "frozen-bubble-data", "glob2-data",
-    "hedgewars-data", "lincity-ng-data", "megaglest-data",
+    "a7xpg-data", "abe-data", "ardentryst", "asc-music", "boswars-data", "btanks-data",
+    "caveexpress-data", "colobot-common-sounds", "enigma-data", "extremetuxracer-data",
+    "fillets-ng-data", "freecol", "freedink-data", "freedroidrpg-data", "freeorion-data",
+    "fretsonfire-songs-muldjord", "fretsonfire-songs-sectoid", "frozen-bubble-data", "funnyboat",
+    "glob2-data", "gunroar-data", "hannah-data", "hedgewars-data", "hex-a-hop-data",
+    "hyperrogue-music", "lincity-ng-data", "lugaru-data", "marsshooter-data",
+    "mazeofgalious-data", "megaglest-data", "mu-cade-data",
 )  # fmt: skip
 ALIKE = 0.003  # of the tempo, by which two libraries may differ
 STEADY_SECONDS = 0.02  # root mean square of beats round a straight line
 FEWEST_BEATS = 32
 SAME_BARS = 0.9  # share of ones that are where the others say
 ATTACK_SECONDS = 0.04  # an attack lies no further from where the beat is heard
+NEARLY_WHOLE = 0.05  # BPM, by which fifty seconds of beats may be misjudged
 HOP_SECONDS = 0.002
 
 
@@ -78,6 +82,11 @@ def agreed(file: Path) -> Grid | None:
     (period, _, _), (beat, begin, places) = lines  # type: ignore[misc]
     if abs(period / beat - 1) > ALIKE:
         return None
+    tempo = 60 / beat
+    if abs(tempo - round(tempo)) < NEARLY_WHOLE:
+        begin += beat * places.mean()
+        beat = 60 / round(tempo)
+        begin -= beat * places.mean()
     in_bar = other["beats_per_bar"]
     ones = np.rint((np.asarray(other["ones"]) - begin) / beat).astype(int) % in_bar
     first = int(np.bincount(ones, minlength=in_bar).argmax())
@@ -100,8 +109,8 @@ def _line(beats: np.ndarray) -> tuple[float, float, np.ndarray] | None:
     return (beat, begin, places) if np.sqrt(np.mean(left**2)) < STEADY_SECONDS else None
 
 
-def on_attacks(sound: np.ndarray, grid: Grid) -> float:
-    """Seconds by which the beats' attacks lie beside the grid, on the whole."""
+def on_attacks(sound: np.ndarray, grid: Grid) -> Grid:
+    """The grid moved until most begins on its beats."""
     hop = int(HOP_SECONDS * RATE)
     power = np.square(sound.mean(axis=1)[: sound.shape[0] // hop * hop]).reshape(-1, hop)
     level = np.log(power.mean(axis=1) + 1e-7)
@@ -110,7 +119,8 @@ def on_attacks(sound: np.ndarray, grid: Grid) -> float:
     offsets = np.arange(-ATTACK_SECONDS, ATTACK_SECONDS, HOP_SECONDS)
     at = np.rint((beats[:, None] + offsets) / HOP_SECONDS).astype(int)
     heard = rise[np.clip(at, 0, rise.size - 1)].mean(axis=0)
-    return float(offsets[int(np.argmax(np.convolve(heard, np.ones(3), "same")))]) + HOP_SECONDS
+    shift = offsets[int(np.argmax(np.convolve(heard, np.ones(3), "same")))] + HOP_SECONDS
+    return replace(grid, one=grid.one + float(shift))
 
 
 def loops_of(file: Path, count: int, seed: int, folder: Path, number: int) -> list[Truth]:
@@ -122,7 +132,7 @@ def loops_of(file: Path, count: int, seed: int, folder: Path, number: int) -> li
     sound, rate = soundfile.read(file, dtype="float32", always_2d=True)
     sound = np.repeat(sound, 2, axis=1) if sound.shape[1] == 1 else sound[:, :2]
     sound = soxr.resample(sound, rate, RATE) if rate != RATE else sound
-    shift = 0.0 if known else on_attacks(sound, grid)
+    grid = known or on_attacks(sound, grid)
     rng = np.random.default_rng([seed, zlib.crc32(str(file).encode())])
     bar = grid.in_bar * grid.beat
     last = min(grid.until, sound.shape[0] / RATE)
@@ -132,7 +142,7 @@ def loops_of(file: Path, count: int, seed: int, folder: Path, number: int) -> li
         room = int((last - grid.one - bars * bar) / bar)
         if len(truths) == count or room < 1:
             break
-        one = (grid.one + int(rng.integers(room)) * bar + shift) * RATE
+        one = (grid.one + int(rng.integers(room)) * bar) * RATE
         found = cut_out(sound, one, grid.beat * RATE, 4, bars, grid.in_bar, rng)
         if found:
             name = f"{number + len(truths):05d}.flac"
@@ -140,7 +150,8 @@ def loops_of(file: Path, count: int, seed: int, folder: Path, number: int) -> li
             if "speed" not in truth["condition"]:
                 truth["key"] = grid.key
             soundfile.write(folder / name, samples, at, subtype="PCM_16")
-            world = f"{'written' if known else 'agreed'} {file.parent.name} {file.stem}"
+            # What was played together is one piece.
+            world = f"written {file.parent.name}" if known else f"agreed {file.stem}"
             truths.append(Truth(file=name, world=world, **truth))
     return truths
 
