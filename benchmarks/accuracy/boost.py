@@ -1,7 +1,7 @@
 """Grows boosted trees with LightGBM: that choose among the rows of a group, or name a class."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import lightgbm
@@ -17,17 +17,38 @@ GROWN = {
 }  # fmt: skip
 
 
-@dataclass
+@dataclass(frozen=True)
 class Grown:
-    """Trees as they were grown, under the name that fitted networks answer to."""
+    """Trees as they were grown, under the names that fitted networks answer to."""
 
-    booster: lightgbm.Booster
+    trees: Trees
+
+    @classmethod
+    def read(cls, file: Path) -> "Grown":
+        with np.load(file) as kept:
+            return cls(Trees(**{part: kept[part] for part in PARTS}))
 
     def scores(self, rows: np.ndarray) -> np.ndarray:
-        return self.booster.predict(rows.astype(np.float32), raw_score=True)
+        found = self.trees.answers(rows.astype(np.float32))
+        return found[:, 0] if found.shape[1] == 1 else found
+
+    def times(self, scale: float) -> Trees:
+        """The same, whose scores are so many times as high."""
+        is_leaf = self.trees.feature < 0
+        value = np.where(is_leaf, np.float32(scale) * self.trees.value, self.trees.value)
+        return replace(self.trees, value=value)
+
+    def averaged(self, other: "Grown", share: float) -> "Grown":
+        """Whose scores are `share` of these and the rest of the other's."""
+        one, two = self.times(share), other.times(1.0 - share)
+        nodes = np.int32(one.feature.size)
+        parts = {part: [getattr(one, part), getattr(two, part)] for part in PARTS}
+        for part in ("roots", "above"):
+            parts[part][1] = parts[part][1] + nodes
+        return Grown(Trees(**{part: np.concatenate(both) for part, both in parts.items()}))
 
     def save(self, file: Path, scale: float = 1.0) -> None:
-        grown = as_trees(self.booster, scale)
+        grown = self.times(scale)
         np.savez_compressed(file, **{part: getattr(grown, part) for part in PARTS})
 
 
@@ -48,7 +69,7 @@ def grow(
     """
     data = lightgbm.Dataset(rows.astype(np.float32), label=right, params=GROWN)
     given = {**GROWN, "objective": choice(right, sizes), "learning_rate": rate, "seed": seed}
-    return Grown(lightgbm.train(given, data, num_boost_round=rounds))
+    return Grown(as_trees(lightgbm.train(given, data, num_boost_round=rounds)))
 
 
 def grow_classes(
@@ -65,7 +86,7 @@ def grow_classes(
         "num_leaves": 15, "min_data_in_leaf": 20, "feature_fraction": 0.4, "seed": seed,
     }  # fmt: skip
     data = lightgbm.Dataset(rows, label=targets, weight=weights[targets])
-    return Grown(lightgbm.train(given, data, num_boost_round=rounds))
+    return Grown(as_trees(lightgbm.train(given, data, num_boost_round=rounds)))
 
 
 def choice(
@@ -84,8 +105,8 @@ def choice(
     return slopes
 
 
-def as_trees(booster: lightgbm.Booster, scale: float) -> Trees:
-    """The same trees as the core takes them, their leaves scaled."""
+def as_trees(booster: lightgbm.Booster) -> Trees:
+    """The same trees as the core takes them."""
     roots: list[int] = []
     feature: list[int] = []
     value: list[float] = []
@@ -95,7 +116,7 @@ def as_trees(booster: lightgbm.Booster, scale: float) -> Trees:
         here = len(feature)
         is_leaf = "leaf_value" in node
         feature.append(-1 if is_leaf else node["split_feature"])
-        value.append(scale * node["leaf_value"] if is_leaf else node["threshold"])
+        value.append(node["leaf_value"] if is_leaf else node["threshold"])
         above.append(0)
         if not is_leaf:
             laid(node["left_child"])

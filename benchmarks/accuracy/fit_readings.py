@@ -29,6 +29,7 @@ from zeroknot.core.listening.network import WEIGHTS
 TEMPO_BPM, START_SECONDS = 0.1, 0.02
 
 
+SONGS = ("agreed", "written")  # worlds that `songs` makes
 NEARLY = 0.006  # of the tempo: steadying a start may yet mend it
 
 
@@ -90,7 +91,7 @@ def extracted(folder: Path, step: str, kept: Path | None) -> tuple:
 def is_apart(truth: dict, is_last: bool) -> bool:
     """Is it only measured against? Of a piece all loops are, or none."""
     world = truth["world"]
-    is_piece = world.split()[0] in ("rows", "agreed", "written")
+    is_piece = world.split()[0] in ("rows", *SONGS)
     return bool(zlib.crc32(world.encode()) % 2) if is_piece else is_last
 
 
@@ -138,6 +139,9 @@ def main() -> None:
     parser.add_argument("--all", action="store_true", help="learn from the kept-apart fifth, too")
     parser.add_argument("--scale", type=float, help="of the scores, as found without --all")
     parser.add_argument("--without", nargs="+", default=(), help="worlds that are left out")
+    parser.add_argument("--songs-count", type=int, default=1, help="so many times as much")
+    parser.add_argument("--averaged-with", type=Path, help="trees that were fitted before")
+    parser.add_argument("--share", type=float, default=0.6, help="of the new ones in the average")
     parser.add_argument("--out", type=Path, default=WEIGHTS)
     given = parser.parse_args()
     parts = [extracted(folder, given.step, given.kept) for folder in given.folders]
@@ -152,6 +156,8 @@ def main() -> None:
     print(f"{sizes.size} loops, {sizes.mean():.0f} hypotheses each, {rows.shape[1]} features; "
           f"the truth is among them in {has.mean():.3f}")  # fmt: skip
     learn = np.flatnonzero(has & (~apart | given.all))
+    is_song = np.asarray([t["world"].split()[0] in SONGS for t in truths])
+    learn = np.concatenate([learn, np.repeat(learn[is_song[learn]], given.songs_count - 1)])
     data = (rows, right, length, classes)
 
     def say(epoch: int, loss: float, fitted: Fitted) -> None:
@@ -161,10 +167,12 @@ def main() -> None:
 
     fitted: Fitted | Grown
     if given.step == "second" and given.by == "trees":
-        taken = np.isin(group, learn)
+        taken = np.concatenate([np.arange(starts[i], starts[i] + sizes[i]) for i in learn])
         fitted = grow(
             rows[taken], right[taken], sizes[learn], rounds=given.rounds, rate=0.1, seed=0
         )
+        if given.averaged_with:
+            fitted = fitted.averaged(Grown.read(given.averaged_with), given.share)
     else:
         fitted = together(
             [
