@@ -167,5 +167,5 @@ class RenderedTest(unittest.TestCase):
             for s in (0.0, 0.02)
         ]  # fmt: skip
         self.assertNotEqual(plans[0].digest, plans[1].digest)
-        kept = "09f25be8313a014685cdd063e07eedc2f38bfd039d08d8eb7171225a70d7cc0e"
+        kept = "9a1cfe233f7632bd2bd460227f119ee8c4201b286c615e1b15aeb7e2f448cc44"
         self.assertEqual(plans[0].digest, kept)
