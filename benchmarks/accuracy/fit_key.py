@@ -13,7 +13,8 @@ import mir_eval
 import numpy as np
 
 from benchmarks.accuracy.compose import Note
-from benchmarks.accuracy.corpus import PITCH_CLASSES, is_held_out
+from benchmarks.accuracy.corpus import is_held_out
+from benchmarks.accuracy.fit_readings import is_apart
 from benchmarks.accuracy.fit_sound import extracted
 from benchmarks.accuracy.learn import Fitted, choice, fit, in_groups, together
 from benchmarks.accuracy.render import RATE, SOUNDFONTS, Band, Score, Timed
@@ -30,8 +31,9 @@ LONGEST_SECONDS = 40.0
 
 
 def index_of(key: str) -> int:
-    tonic, mode = key.split()
-    return PITCH_CLASSES.index(tonic) + 12 * MODES.index(mode)
+    """Of a key as the corpus or a library writes it: pitch class of the tonic, minor keys last."""
+    tonic, mode = mir_eval.key.split_key_string(key.replace("♯", "#").replace("♭", "b"))
+    return int(tonic) + 12 * MODES.index(mode)
 
 
 def turned(piece: dict, by: int, tempo: float) -> list[SoundedNote]:
@@ -101,6 +103,7 @@ def main() -> None:
     parser.add_argument("corpus", type=Path)
     parser.add_argument("folders", type=Path, nargs="+")
     parser.add_argument("--apart", type=Path, nargs="+", required=True, help="measured on")
+    parser.add_argument("--songs", type=Path, nargs="*", default=[], help="half are learnt from")
     parser.add_argument("--kept", type=Path)
     parser.add_argument("--out", type=Path, default=WEIGHTS)
     parser.add_argument("--rendered", type=Path, help="file that keeps the corpus's profiles")
@@ -136,10 +139,19 @@ def main() -> None:
         if given.rendered:
             np.save(given.rendered, sounded)
     learnt, _, loop_keys, _ = tonal(given.folders, given.kept)
-    by_sound = fitted_on(
-        np.concatenate([learnt, sounded[~held]]), np.concatenate([loop_keys, keys[~held]]),
-        epochs=20, units=16, decay=1e-2, networks=3,
-    )  # fmt: skip
+    learnt = np.concatenate([learnt, sounded[~held]])
+    loop_keys = np.concatenate([loop_keys, keys[~held]])
+    songs, _, song_keys, song_truths = tonal(given.songs, given.kept)
+    new = np.asarray([not is_apart(t, is_last=False) for t in song_truths], bool)
+    # One that has heard songs, and one that has not, averaged: songs twice, they are few.
+    by_sound = together([
+        fitted_on(
+            np.concatenate([learnt, *[songs[new]] * times]),
+            np.concatenate([loop_keys, *[song_keys[new]] * times]),
+            epochs=20, units=16, decay=1e-2, networks=3,
+        )
+        for times in ((0, 2) if given.songs else (0,))
+    ])  # fmt: skip
     by_sound.save(given.out / "key.npz")
     profiles, cents, loop_keys, truths = tonal(given.apart, given.kept)
     off = np.asarray(
@@ -147,6 +159,8 @@ def main() -> None:
     )
     print(f"tuning: median {np.nanmedian(off):.2f} cents off, within 10: {np.mean(off < 10):.3f}")
     groups = [("pieces", sounded[held], keys[held])]
+    if given.songs:
+        groups.append(("songs", songs[~new], song_keys[~new]))
     for name in ("world", "content"):
         for value in sorted({t[name] for t in truths}):
             of = np.asarray([t[name] == value for t in truths])
@@ -161,6 +175,8 @@ def main() -> None:
 
 def tonal(folders: list[Path], kept: Path | None):
     """Of the loops that have a key: profiles, cents, keys, truths."""
+    if not folders:
+        return np.zeros((0, 8, 12), np.float32), np.zeros(0), np.zeros(0, int), []
     _, profiles, cents, truths = extracted(folders, kept)
     of = np.asarray([t["key"] is not None for t in truths])
     truths = [t for t in truths if t["key"] is not None]
