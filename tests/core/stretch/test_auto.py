@@ -37,6 +37,21 @@ class AutoTest(unittest.TestCase):
             for ratio in (0.75, 1.02, 2.0):
                 self.assertNotIn("may be", why_chosen(case(kind, ratio)))
 
+    def test_tones_of_a_mix_are_woven_where_its_hits_are_laid_apart(self):
+        mix = SoundReading("mixed", 0.95)
+        for density in (1.0, 2.0, 6.0, 12.0):
+            for ratio, struck_db, parts in (
+                (0.5, -1.0, "apart"), (0.75, -9.0, "apart"), (0.9, -1.0, "whole"),
+                (0.5, -20.0, "whole"), (2.0, -1.0, "whole"), (0.5, None, "whole"),
+            ):  # fmt: skip
+                short = Case(mix, density, ratio, 0.0, struck_db)
+                choice = choose(short, StretchSettings())
+                with self.subTest(density=density, ratio=ratio, struck_db=struck_db):
+                    self.assertEqual(choice.parts, parts)
+                    if parts == "apart":
+                        self.assertEqual(choice.method, "weave")
+                        self.assertNotIn("may be", why_chosen(short))
+
     def test_half_the_formants_are_held_in_a_shift_and_more_if_asked(self):
         shift = case("voice", 1.0, 4.0)
         self.assertEqual(choose(shift, StretchSettings()).settings.formants, 0.5)

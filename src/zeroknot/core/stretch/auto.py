@@ -102,7 +102,7 @@ def _weights() -> NDArray[np.float64]:
 @lru_cache(maxsize=CASES_KEPT)
 def choose(case: Case, settings: StretchSettings) -> Choice:
     """The likeliest best method for a case."""
-    first = CHOSEN_FROM[_ranked(_said(case))[0]]
+    first = CHOSEN_FROM[_ranked(case, _said(case))[0]]
     if case.semitones != 0.0 and first != "strike":
         settings = replace(settings, formants=max(settings.formants, HELD_WHEN_SHIFTED))
     return Choice(first, settings, "apart" if _pays_apart(case) else "whole")
@@ -119,7 +119,7 @@ def _pays_apart(case: Case) -> bool:
 def why_chosen(case: Case) -> str:
     """Why `choose` takes that method, in a few words."""
     said = _said(case)
-    first, second = _ranked(said)[:2]
+    first, second = _ranked(case, said)[:2]
     by = said[first] - said[second]
     reasons: list[str] = []
     for i in np.argsort(-by):
@@ -143,10 +143,18 @@ def _said(case: Case) -> NDArray[np.float64]:
     return _weights() * np.fromiter(features(case).values(), np.float64, len(NAMES))
 
 
-def _ranked(said: NDArray[np.float64]) -> list[int]:
-    """Methods by what speaks for them, of equals the earlier one."""
+def _ranked(case: Case, said: NDArray[np.float64]) -> list[int]:
+    """Methods by what speaks for them, of equals the earlier one.
+
+    Where hits are laid apart because it becomes shorter, Weave lays the tones: what speaks for
+    others there is how they lay hits.
+    """
     totals = (said.sum(axis=1) - np.where(np.asarray(CHOSEN_FROM) == "voice", RISKED, 0.0)).tolist()
-    return sorted(range(len(totals)), key=lambda i: -totals[i])
+    lays_tones = case.ratio <= APART_TO and _pays_apart(case)
+    return sorted(
+        range(len(totals)),
+        key=lambda i: (lays_tones and CHOSEN_FROM[i] != "weave", -totals[i]),
+    )
 
 
 def _in_words(name: str, case: Case) -> str:
