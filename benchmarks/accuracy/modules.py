@@ -19,7 +19,7 @@ import argparse
 import ctypes
 import json
 import zlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import asdict, dataclass
 from pathlib import Path
@@ -268,8 +268,11 @@ def _goes_on(numbers: list[int], bar: int) -> bool:
     )
 
 
-def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__)
+def make_from_pieces(
+    about: str | None, loops_of: Callable[[Path, int, int, Path, int], list[Truth]]
+) -> None:
+    """The command of `modules` and `songs`: loops out of every piece, and their truths."""
+    parser = argparse.ArgumentParser(description=about)
     parser.add_argument("folder", type=Path)
     parser.add_argument("files", type=Path, nargs="+")
     parser.add_argument("--seed", type=int, default=1)
@@ -290,4 +293,4 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    main()
+    make_from_pieces(__doc__, loops_of)

@@ -11,11 +11,9 @@ it.
 What two libraries agree on is likelier right than either, and still theirs: they are favoured here.
 """
 
-import argparse
 import json
 import zlib
-from concurrent.futures import ProcessPoolExecutor
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import mido
@@ -26,7 +24,7 @@ import soxr
 
 from benchmarks.accuracy.chain import RATE
 from benchmarks.accuracy.loops import Truth
-from benchmarks.accuracy.modules import BARS, cut_out
+from benchmarks.accuracy.modules import BARS, cut_out, make_from_pieces
 
 SONGS = (
     "a7xpg-data", "abe-data", "ardentryst", "asc-music", "boswars-data", "btanks-data",
@@ -156,26 +154,5 @@ def loops_of(file: Path, count: int, seed: int, folder: Path, number: int) -> li
     return truths
 
 
-def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("folder", type=Path)
-    parser.add_argument("files", type=Path, nargs="+")
-    parser.add_argument("--seed", type=int, default=1)
-    parser.add_argument("--count", type=int, default=24, help="loops of a recording")
-    given = parser.parse_args()
-    given.folder.mkdir(parents=True, exist_ok=True)
-    files = sorted(given.files)
-    with ProcessPoolExecutor(2) as pool:
-        waiting = [
-            pool.submit(loops_of, f, given.count, given.seed, given.folder, i * given.count)
-            for i, f in enumerate(files)
-        ]
-        truths = []
-        for file, made in zip(files, waiting, strict=True):
-            truths += made.result()
-            print(f"{file.name}: {len(made.result())}", flush=True)
-    (given.folder / "truth.json").write_text(json.dumps([asdict(t) for t in truths]))
-
-
 if __name__ == "__main__":
-    main()
+    make_from_pieces(__doc__, loops_of)

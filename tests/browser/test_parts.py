@@ -63,7 +63,7 @@ class PartsTest(BrowserTest):
             page.keyboard.press("+")
         self.wait(lambda: self.strand()["shift"] == UP)
         page.get_by_label("Which parts sound").select_option("apart")
-        expect(said).to_have_text("Now tones and hits are laid apart; only the tones are shifted.")
+        expect(said).to_have_text("Now its tones are shifted and its hits stay.")
         higher = CHORD[0] * 2 ** (UP / 12)
         apart = self.played(strand)
         self.assertGreater(strength(apart, higher), strength(apart, CHORD[0]) + 20)
@@ -100,7 +100,9 @@ class PartsTest(BrowserTest):
         # At another tempo each is laid in its own way, which is heard beside the whole.
         self.intent(kind="follow_tempo", hand=self.strand()["id"], follows=True)
         self.intent(kind="set_steady_tempo", bpm=1.4 * self.state()["tempos"][0]["bpm"])
-        expect(page.locator("#parts-said")).to_contain_text("laid apart")
+        expect(page.locator("#parts-said")).to_have_text(
+            "Now tones and hits are stretched each in their own way."
+        )
         expect(page.get_by_label("Compare with another method")).to_contain_text("laid as one")
         page.get_by_label("Which parts sound").select_option("hits")
         expect(page.locator("#parts-said")).to_have_text("Now only what is struck is heard.")

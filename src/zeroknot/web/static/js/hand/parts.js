@@ -6,7 +6,7 @@ import { section } from "../sections.js";
 /** @typedef {import("../types.js").Hand["parts"]} Parts */
 
 const SOUNDING = {
-  whole: "Now all of it sounds as one.", apart: "Now tones and hits are laid apart; only the tones are shifted.",
+  whole: "Now all of it sounds as one.", apart: "Now tones and hits are stretched each in their own way.",
   tones: "Now only what rings is heard.", hits: "Now only what is struck is heard.",
 };
 
@@ -22,7 +22,7 @@ export const partsHeard = (shared) => {
       this.parts = hand.parts;
       this.whyWhole = hand.why_whole ?? "";
       const isForNothing = hand.parts === "apart" && hand.parts_sounding === "whole";
-      this.partsText = hand.why_whole ? `As one: ${hand.why_whole}.` : isForNothing ? "It is neither shifted nor stretched: nothing has to be told apart." : SOUNDING[hand.parts_sounding];
+      this.partsText = hand.why_whole ? `As one: ${hand.why_whole}.` : isForNothing ? "It is neither shifted nor stretched: nothing has to be told apart." : hand.parts_sounding === "apart" && hand.shifted ? "Now its tones are shifted and its hits stay." : SOUNDING[hand.parts_sounding];
       this.canTakeApart = !hand.why_whole && hand.parts !== "tones" && hand.parts !== "hits";
     },
 
