@@ -1,12 +1,36 @@
-"""What the runner counts where a browser test fails beside others."""
+"""What the runner counts where a browser test fails beside others; what tests remember."""
 
 import contextlib
 import io
 import unittest
 
+from tests import heard
+from tests.browser.harness import with_chunk
 from tests.runner import MOST_TRIED_ALONE, Told, try_alone
+from tests.sounds import rendered
+from tests.studio.helper import StudioTest
+from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.core.listening.readings import listen_closely
 
 IN_BROWSER = "tests.browser.test_it.ItTest.test_it"
+
+
+class HeardTest(StudioTest):
+    def test_a_recording_that_comes_again_is_not_listened_to_again(self):
+        """Else every test that brings a loop listens anew, and only the clock would tell."""
+        listen, calls = heard.incoming.listen_closely, []
+        self.assertTrue(hasattr(listen, "is_remembered"))
+
+        def counted(*given):
+            calls.append(given)
+            return listen_closely(*given)
+
+        heard.incoming.listen_closely = heard.remembered(counted)
+        self.addCleanup(setattr, heard.incoming, "listen_closely", listen)
+        wav = wav_bytes(rendered("drums_103"), 16)
+        for data in (wav, with_chunk(wav, b"junk", b"another file")):
+            self.assertIsNotNone(self.bring(data, "drums.wav").sha)
+        self.assertEqual(len(calls), 1)
 
 
 class RunnerTest(unittest.TestCase):

@@ -89,9 +89,15 @@ class BrowserTest(unittest.TestCase):
                 if shas:
                     cls.server.post("/api/shelf/changes", edit={"kind": "take_off"}, shas=shas)
         cls.data = cls.server.data
-        # Scripts that were loaded once are not loaded again by each test.
-        cls.context = cls.new_context()
-        cls.addClassCleanup(cls.context.close)
+        cls.context = cls.kept_context()
+
+    @classmethod
+    def kept_context(cls):
+        """That of this process: scripts that were loaded are not loaded again by each class."""
+        name = f"context {cls.may_run_scripts}"
+        if name not in SHARED:
+            SHARED[name] = cls.new_context()
+        return SHARED[name]
 
     @classmethod
     def new_context(cls):
@@ -112,14 +118,14 @@ class BrowserTest(unittest.TestCase):
         self.project = self.server.post("/api/projects", name=self.id().split(".")[-1])["id"]
 
     def _kept_page(self):
-        """The page of the class, as new: a new one each time costs a second of start."""
-        cls = type(self)
-        cls.told = self
-        kept = cls.__dict__.get("kept")
-        if kept is None or kept.is_closed() or kept.context is not self.context:
-            kept = cls.kept = self.context.new_page()
-            kept.on("pageerror", lambda e: cls.told.troubles.append(f"page error: {e}"))
-            kept.on("console", lambda message: cls.told._console(message))
+        """The page of its context, as new: a new one each time costs a second of start."""
+        SHARED["told"] = self
+        name = f"page {self.may_run_scripts}"
+        kept = SHARED.get(name)
+        if kept is None or kept.is_closed():
+            kept = SHARED[name] = self.context.new_page()
+            kept.on("pageerror", lambda e: SHARED["told"].troubles.append(f"page error: {e}"))
+            kept.on("console", lambda message: SHARED["told"]._console(message))
         return kept
 
     def tearDown(self):
@@ -127,7 +133,7 @@ class BrowserTest(unittest.TestCase):
 
     def _leave(self):
         self.troubles = []
-        kept = type(self).kept
+        kept = SHARED[f"page {self.may_run_scripts}"]
         for page in [p for p in self.context.pages if p is not kept]:
             page.unroute_all(behavior="ignoreErrors")
             page.close()

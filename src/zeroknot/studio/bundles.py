@@ -9,6 +9,7 @@ import math
 import re
 import zipfile
 from dataclasses import asdict
+from functools import cache
 from pathlib import Path
 from typing import BinaryIO
 
@@ -102,13 +103,19 @@ def _text(bundle: zipfile.ZipFile, name: str) -> str:
     return b"".join(parts_of(bundle, bundle.getinfo(name))).decode()
 
 
+@cache
+def _loops() -> TypeAdapter[list[Loop]]:
+    """Made when the first bundle comes: it takes as long as reading a hundred loops."""
+    return TypeAdapter(list[Loop])
+
+
 def loops_of(text: str) -> list[Loop]:
     """The loops of a bundle, each of its types and a recording that could be."""
     said = json.loads(text)
     for loop in said:
         if loop.get("recipe") is not None:
             loop["recipe"] = newest_recipe(loop["recipe"])
-    found = TypeAdapter(list[Loop]).validate_python(said, strict=False)
+    found = _loops().validate_python(said, strict=False)
     for loop in found:
         if not SHA.fullmatch(loop.sha) or not _is_finite(asdict(loop)):
             raise ValueError(f"{loop.sha!r} is no loop")
