@@ -78,10 +78,15 @@ def mono_of(file):
     return mono
 
 
+def heard_from(seconds):
+    """Where the stretch of a song of that length begins that is listened to, in seconds."""
+    return min(SONG_FROM, max(0.0, seconds - SONG_SECONDS))
+
+
 def song_told(file, answer):
     """What is heard in a stretch of a song, in seconds of the file."""
     mono = mono_of(file)
-    first = int(min(SONG_FROM, max(0.0, mono.size / RATE - SONG_SECONDS)) * RATE)
+    first = int(heard_from(mono.size / RATE) * RATE)
     part = mono[first : first + int(SONG_SECONDS * RATE)]
     found = answer(part, part)
     for name in ("beats", "ones"):

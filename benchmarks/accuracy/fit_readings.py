@@ -51,7 +51,9 @@ def rows_of(task: tuple[tuple[Path, dict], str]):
     if is_silent(sound):
         return None
     material = material_of(sound)
-    h = hypotheses(material.picture, material.attacks, material.sounding)
+    h = hypotheses(
+        material.picture, material.attacks, material.sounding, edge=material.edge.seconds
+    )
     if not len(h):
         return None
     if step == "second":

@@ -70,10 +70,10 @@ def _sets(message: mido.MetaMessage) -> bool:
 
 def agreed(file: Path) -> Grid | None:
     """What two libraries agree on; None where they do not, or where it is not steady."""
-    paths = [file.with_name(f"{file.name}.{name}.json") for name in ("essentia", "madmom")]
-    if not all(p.exists() for p in paths):
+    both = told_by_both(file)
+    if both is None:
         return None
-    one, other = (json.loads(p.read_text()) for p in paths)
+    one, other = both
     lines = [_line(np.asarray(told["beats"])) for told in (one, other)]
     if None in lines:
         return None
@@ -90,9 +90,36 @@ def agreed(file: Path) -> Grid | None:
     first = int(np.bincount(ones, minlength=in_bar).argmax())
     if np.mean(ones == first) < SAME_BARS:
         return None
+    return Grid(
+        begin + first * beat, beat, begin + places[-1] * beat, in_bar, agreed_key(one, other)
+    )
+
+
+def told_by_both(file: Path) -> tuple[dict, dict] | None:
+    """What essentia and madmom wrote down of a recording; None where one did not."""
+    paths = [file.with_name(f"{file.name}.{name}.json") for name in ("essentia", "madmom")]
+    if not all(p.exists() for p in paths):
+        return None
+    one, other = (json.loads(p.read_text()) for p in paths)
+    return one, other
+
+
+def agreed_key(one: dict, other: dict) -> str | None:
+    """The key that both name, as the first writes it, or None."""
     keys = [mir_eval.key.split_key_string(told["key"]) for told in (one, other)]
-    key = one["key"] if keys[0] == keys[1] else None
-    return Grid(begin + first * beat, beat, begin + places[-1] * beat, in_bar, key)
+    return one["key"] if keys[0] == keys[1] else None
+
+
+def world_of(file: Path) -> str:
+    """What was played together is one piece."""
+    return f"written {file.parent.name}" if written(file) else f"agreed {file.stem}"
+
+
+def sound_of_song(file: Path) -> np.ndarray:
+    """float32 [frames, 2] at RATE"""
+    sound, rate = soundfile.read(file, dtype="float32", always_2d=True)
+    sound = np.repeat(sound, 2, axis=1) if sound.shape[1] == 1 else sound[:, :2]
+    return np.asarray(soxr.resample(sound, rate, RATE) if rate != RATE else sound)
 
 
 def _line(beats: np.ndarray) -> tuple[float, float, np.ndarray] | None:
@@ -127,9 +154,7 @@ def loops_of(file: Path, count: int, seed: int, folder: Path, number: int) -> li
     grid = known or agreed(file)
     if grid is None:
         return []
-    sound, rate = soundfile.read(file, dtype="float32", always_2d=True)
-    sound = np.repeat(sound, 2, axis=1) if sound.shape[1] == 1 else sound[:, :2]
-    sound = soxr.resample(sound, rate, RATE) if rate != RATE else sound
+    sound = sound_of_song(file)
     grid = known or on_attacks(sound, grid)
     rng = np.random.default_rng([seed, zlib.crc32(str(file).encode())])
     bar = grid.in_bar * grid.beat
@@ -148,9 +173,7 @@ def loops_of(file: Path, count: int, seed: int, folder: Path, number: int) -> li
             if "speed" not in truth["condition"]:
                 truth["key"] = grid.key
             soundfile.write(folder / name, samples, at, subtype="PCM_16")
-            # What was played together is one piece.
-            world = f"written {file.parent.name}" if known else f"agreed {file.stem}"
-            truths.append(Truth(file=name, world=world, **truth))
+            truths.append(Truth(file=name, world=world_of(file), **truth))
     return truths
 
 

@@ -1,5 +1,4 @@
 import unittest
-from dataclasses import replace
 
 import numpy as np
 
@@ -7,6 +6,7 @@ from tests.sounds import RATE, audio, drum_loop
 from zeroknot.core.listening import grid as grid_module
 from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.evidence import evidence, first_evidence
+from zeroknot.core.listening.grid import on_the_grid
 from zeroknot.core.listening.hypotheses import (
     END_BEAT,
     END_BEYOND,
@@ -19,9 +19,7 @@ from zeroknot.core.listening.hypotheses import (
     START_MARK,
     START_SOUND,
     Hypotheses,
-    grid_line,
     hypotheses,
-    steadied,
     straightened,
 )
 from zeroknot.core.listening.judge import MOST_JUDGED, judged
@@ -126,7 +124,7 @@ class EvidenceTest(unittest.TestCase):
         ones = np.ones(3, np.int64)
         start, end = np.asarray([1.0, 1.0, 0.0]), np.asarray([9.0, 8.63, 8.0])
         h = Hypotheses(start, end, 4 * ones, 4 * ones, 2 * ones, 2 * ones)
-        rows = evidence(m, h, first_evidence(m, h))
+        rows = on_the_grid(m, h)
         before, after = rows[:, -6::2], rows[:, -5::2]
         for likeness in (before, after):
             self.assertGreater(float(likeness[0].mean()), 0.6)
@@ -182,39 +180,3 @@ class EvidenceTest(unittest.TestCase):
         best = int(np.argmax(scores))
         self.assertEqual((taken.bars[best], taken.metre[best]), (4, 4))
         self.assertAlmostEqual(taken.tempo[best], 124, delta=0.1)
-
-
-class SteadiedTest(unittest.TestCase):
-    """A start by ear is late by what an instrument takes to speak; all attacks together know."""
-
-    def setUp(self):
-        # Two bars of eighths at 128.37 BPM after 0.4 s; every sound comes 6 ms after its note.
-        self.period = 60 / 128.37
-        at = 0.4 + 0.006 + np.arange(16) * self.period / 2
-        self.attacks = Attacks(at, np.ones(16), np.ones(16))
-        end = 0.4 + 8 * self.period
-        self.by_ear = Hypotheses(
-            np.asarray([at[0]]), np.asarray([end]), np.asarray([2]), np.asarray([4]),
-            np.asarray([START_SOUND]), np.asarray([END_FILE]),
-        )  # fmt: skip
-
-    def test_the_line_through_the_attacks_tells_how_they_fall_behind(self):
-        line = grid_line(self.by_ear, self.attacks)
-        # The hypothesis is 6 ms short over the pass; the attacks fall behind it by as much.
-        length = self.by_ear.end - self.by_ear.start
-        self.assertAlmostEqual(float((line.slope * length)[0]), 0.006, delta=0.0002)
-        self.assertLess(abs(float(line.at_start[0])), 0.0002)
-        self.assertAlmostEqual(float(line.hits[0]), 16, delta=0.5)
-
-    def test_the_start_is_counted_back_from_the_end(self):
-        better = steadied(self.by_ear, self.attacks)
-        off = np.abs(better.tempo - 128.37)
-        self.assertLess(off.min(), 0.02)
-        self.assertLess(abs(better.start[off.argmin()] - 0.4), 0.0005)
-
-    def test_edges_that_the_file_gives_stay(self):
-        fixed = replace(self.by_ear, start_kind=np.asarray([START_FILE]))
-        self.assertEqual(len(steadied(fixed, self.attacks)), 1)
-
-    def test_without_attacks_nothing_is_moved(self):
-        self.assertEqual(len(steadied(self.by_ear, Attacks.none())), 1)

@@ -9,8 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
+from zeroknot.core.listening.copies import cut_of, matches
+from zeroknot.core.listening.edges import grid_line
 from zeroknot.core.listening.grid import on_the_grid
-from zeroknot.core.listening.hypotheses import Hypotheses, grid_line
+from zeroknot.core.listening.hypotheses import Hypotheses
 from zeroknot.core.listening.material import Material
 from zeroknot.core.listening.picture import COARSE
 
@@ -35,11 +37,15 @@ def first_evidence(material: Material, hypotheses: Hypotheses) -> Table:
 
 
 def evidence(material: Material, hypotheses: Hypotheses, first: Table) -> Table:
-    """Everything: what was quickly told, drift on the grid, accents, repetition, what lies around.
+    """Everything: what was quickly told, drift on the grid, accents, repetition, what lies around,
+    what comes again sample by sample.
 
     returns  float32 [hypotheses, features]
     """
-    parts = [first, _drift(material, hypotheses), on_the_grid(material, hypotheses)]
+    parts = [
+        first, _drift(material, hypotheses), on_the_grid(material, hypotheses),
+        _copies(material, hypotheses),
+    ]  # fmt: skip
     return np.concatenate(parts, axis=1).astype(np.float32)
 
 
@@ -177,6 +183,34 @@ def _drift(material: Material, h: Hypotheses) -> Table:
         np.minimum(line.doubt * length, 0.02) * 100,
     ]
     return np.stack(columns, axis=1).astype(np.float32)
+
+
+def _copies(material: Material, h: Hypotheses) -> Table:
+    """What comes again sample by sample, and how far the start is from where silence ends."""
+    found, edge = matches(material.thin, h.start, h.end, h.pulses), material.edge
+    times = material.attacks.seconds
+    first = float(times[0]) if times.size else 0.0
+    off = h.start - edge.seconds
+    return np.concatenate(
+        [
+            found.best,
+            found.exact,
+            found.best.max(axis=0, initial=0.0) - found.exact,
+            np.clip(found.longer, -0.02, 0.02) * 200,
+            found.looked,
+            np.stack([np.clip(off, -0.015, 0.015) * 200, np.minimum(np.abs(off), 0.015) * 200], 1),
+            np.tile(
+                [
+                    min(edge.seconds, 1.0),
+                    edge.quiet_db / 100,
+                    min(first - edge.seconds, 0.1) * 100,
+                    *cut_of(material.thin),
+                ],
+                (len(h), 1),
+            ),
+        ],
+        axis=1,
+    ).astype(np.float32)
 
 
 def _whole(material: Material, n: int) -> Table:

@@ -12,7 +12,7 @@ Conventions
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, fields
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,9 +30,6 @@ START_FILE, START_SOUND, START_ATTACK, START_BEFORE, START_BACK, START_MARK = ra
 END_FILE, END_SOUND, END_BEAT, END_BEYOND, END_SEAM, END_MARK = range(6)
 NEAREST_STARTS, STRONGEST_STARTS = 8, 8  # attacks that the one may fall on
 EARLY_SECONDS = 0.003  # a grid's start lies before the sound that is played on it by about this
-# Seconds longer a pass may become: an end either way; where sound begins is heard late, and what it
-# is heard by must not be left in front of it; an attack amid other sound is heard early, too.
-STEADIED_END, STEADIED_START, STEADIED_AMID = (-0.012, 0.015), (-0.002, 0.015), (-0.015, 0.015)
 # What encoders and decoders of MP3 leave in front, at the usual rates (facts of the format: 576
 # samples of the one and 529 of the other, and frames of 1152; from memory).
 LEADS_SECONDS = tuple(n / rate for rate in (44_100, 48_000) for n in (576, 1105, 1152, 1681, 2257))
@@ -42,8 +39,6 @@ PICKUPS = (0.25, 0.5, 0.75, 1.0, 1.5, 2.0, 3.0)  # pulses before the one
 MOST_COUNTED = 8  # starts, of two variants each, from which ends are counted on
 LONGEST_TAIL_SECONDS = 2.2
 SNAP_SECONDS = 0.03
-LEAST_HITS = 4.0  # attacks that make a line
-MOST_DOUBT_SECONDS = 0.005  # over the whole pass, for a line to be believed
 
 
 @dataclass(frozen=True, eq=False)
@@ -101,14 +96,16 @@ def hypotheses(
     attacks: Attacks,
     sounding: tuple[float, float],
     mark: tuple[float, float] | None = None,
+    edge: float = 0.0,
 ) -> Hypotheses:
     """Everything worth a look, without doubles.
 
     sounding  first and last second that are not silence
+    edge      second in which the silence in front ends; 0 where none is
     mark      start and end that the file itself marks as a loop
     """
     seconds = picture.seconds
-    starts = _starts(attacks, sounding, seconds)
+    starts = _starts(attacks, sounding, seconds, edge)
     if mark:  # before what is heard near it: of doubles the first stays
         starts.insert(1, (mark[0], START_MARK))
     ends = [(seconds, END_FILE)]
@@ -153,96 +150,8 @@ def _hypotheses_of(rows: list[tuple[float, float, int, int, int, int]]) -> Hypot
     ).without_doubles()  # fmt: skip
 
 
-def steadied(h: Hypotheses, attacks: Attacks) -> Hypotheses:
-    """These, and beside those with an edge by ear the same with that edge where the tempo has it.
-
-    An instrument speaks a few milliseconds after its note, so a start by ear is late and the tempo
-    too fast. All attacks together tell the period without it (they are all as late), and producers
-    like whole numbers.
-    """
-    line = grid_line(h, attacks)
-    fitted = h.period * (1.0 + line.slope)
-    believed = (line.hits >= LEAST_HITS) & (line.doubt * (h.end - h.start) < MOST_DOUBT_SECONDS)
-    counted = np.isin(h.end_kind, (END_BEAT, END_BEYOND, END_SEAM))
-    by_ear = counted | ~np.isin(h.start_kind, (START_FILE, START_MARK))
-    amid = np.isin(h.start_kind, (START_ATTACK, START_BACK))
-    found = h
-    for pulse, holds in (
-        (fitted, believed),
-        (60.0 / np.maximum(1.0, np.round(60.0 / fitted)), believed),
-        (60.0 / np.maximum(1.0, np.round(h.tempo)), np.ones(len(h), bool)),
-    ):
-        longer = h.pulses * pulse - (h.end - h.start)
-        least, most = (
-            np.where(counted, STEADIED_END[i], np.where(amid, STEADIED_AMID[i], STEADIED_START[i]))
-            for i in (0, 1)
-        )
-        near = holds & by_ear & (longer > least) & (longer < most)
-        found = found.joined(
-            replace(
-                h, start=np.where(counted, h.start, h.start - longer),
-                end=np.where(counted, h.end + longer, h.end),
-            ).taken(near)
-        )  # fmt: skip
-    return found.without_doubles()
-
-
-@dataclass(frozen=True, eq=False)
-class GridLine:
-    """How late the attacks are on each hypothesis's grid, as a straight line over the pass.
-
-    at_start  seconds late at the start
-    slope     seconds later for every second
-    doubt     standard error of the slope
-    spread    seconds, standard deviation round the line
-    hits      how many attacks (by weight) are near the line
-    """
-
-    at_start: Floats
-    slope: Floats
-    doubt: Floats
-    spread: Floats
-    hits: Floats
-
-
-def grid_line(h: Hypotheses, attacks: Attacks) -> GridLine:
-    """Weighted least squares, on quarters or thirds of a pulse, whichever more attacks are near."""
-    if attacks.seconds.size == 0:
-        none = np.zeros(len(h))
-        return GridLine(none, none, none, none, none)
-    times, strengths = attacks.strongest(400)
-    since = times - h.start[:, None]
-    inside = (since >= -0.02) & (times < h.end[:, None] - 0.015)
-    found = [_line(h, since, np.sqrt(strengths) * inside, parts) for parts in (4, 3)]
-    # Chance is near a finer grid more often.
-    second = found[1].hits * 4 > found[0].hits * 3.6
-    return GridLine(
-        *(np.where(second, getattr(found[1], f.name), getattr(found[0], f.name))
-          for f in fields(GridLine))
-    )  # fmt: skip
-
-
-def _line(h: Hypotheses, since: Floats, weights: Floats, parts: int) -> GridLine:
-    step = h.period[:, None] / parts
-    late = since - np.round(since / step) * step
-    line = np.zeros_like(late)
-    for width in (0.02, 0.008):
-        near = weights * np.exp(-0.5 * ((late - line) / width) ** 2)
-        total = near.sum(axis=1) + 1e-9
-        middle = (near * since).sum(axis=1) / total
-        mean = (near * late).sum(axis=1) / total
-        x = since - middle[:, None]
-        wide = (near * x**2).sum(axis=1) + 1e-9
-        slope = (near * x * late).sum(axis=1) / wide
-        line = mean[:, None] + slope[:, None] * x
-    variance = (near * (late - line) ** 2).sum(axis=1) / total + 0.001**2
-    hits = total**2 / ((near**2).sum(axis=1) + 1e-9)
-    doubt = np.sqrt(variance / (wide / total) / np.maximum(hits - 2, 1.0))
-    return GridLine(mean - slope * middle, slope, doubt, np.sqrt(variance), hits)
-
-
 def _starts(
-    attacks: Attacks, sounding: tuple[float, float], seconds: float
+    attacks: Attacks, sounding: tuple[float, float], seconds: float, edge: float
 ) -> list[tuple[float, int]]:
     """Moments the one may fall on, with their kinds; the file's own start first."""
     starts = [(0.0, START_FILE)]
@@ -250,6 +159,8 @@ def _starts(
     first = sounding[0]
     if times.size and (abs(times[0] - first) < 0.06 or times[0] < first):
         first = float(times[0])
+    if 0.004 < edge < 0.6 * seconds:
+        starts.append((edge, START_SOUND))
     if 0.004 < first < 0.6 * seconds:
         starts += [(first, START_SOUND), (first - EARLY_SECONDS, START_SOUND)]
         starts += [

@@ -7,8 +7,9 @@ are logarithms of probabilities among the hypotheses of one sound.
 import numpy as np
 from numpy.typing import NDArray
 
+from zeroknot.core.listening.edges import better_edges
 from zeroknot.core.listening.evidence import Table, evidence, first_evidence
-from zeroknot.core.listening.hypotheses import Hypotheses, steadied
+from zeroknot.core.listening.hypotheses import Hypotheses
 from zeroknot.core.listening.material import Material
 from zeroknot.core.listening.network import network
 from zeroknot.core.listening.trees import trees
@@ -27,9 +28,9 @@ def likeliest(first: Table, most: int) -> NDArray[np.int64]:
 
 
 def worth_judging(material: Material, hypotheses: Hypotheses) -> tuple[Hypotheses, Table]:
-    """What the quick network leaves, with better starts beside it, and its first evidence."""
+    """What the quick network leaves, with better edges beside it, and its first evidence."""
     best = likeliest(first_evidence(material, hypotheses), MOST_JUDGED)
-    taken = steadied(hypotheses.taken(best), material.attacks)
+    taken = better_edges(hypotheses.taken(best), material.attacks, material.thin)
     return taken, first_evidence(material, taken)
 
 

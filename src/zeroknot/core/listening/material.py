@@ -10,6 +10,7 @@ from zeroknot.core.audio import Audio
 from zeroknot.core.listening.attack import SENSITIVITY, Attacks
 from zeroknot.core.listening.attacks import all_attacks, sounding_range
 from zeroknot.core.listening.chroma import Peaks, chroma, spectral_peaks, tuning_cents
+from zeroknot.core.listening.copies import Edge, Thin, edge_of, thinned
 from zeroknot.core.listening.picture import Picture, picture_of
 from zeroknot.core.listening.salience import note_weights
 
@@ -22,6 +23,8 @@ class Material:
     cents       tuning against A = 440 Hz; None where no pitch stands out
     chroma      float32 [frames, 12] of `chroma_hop` seconds each
     sounding    first and last second that are not silence
+    edge        where the silence in front of it ends
+    thin        the sound itself, as `copies` looks at it
     """
 
     picture: Picture
@@ -30,6 +33,8 @@ class Material:
     cents: float | None
     chroma: Table
     sounding: tuple[float, float]
+    edge: Edge
+    thin: Thin
 
     @property
     def attacks(self) -> Attacks:
@@ -57,11 +62,14 @@ def material_of(sound: Audio) -> Material:
     picture = picture_of(sound)
     peaks = spectral_peaks(sound)
     cents = tuning_cents(peaks)
+    sounding = sounding_range(sound)
     return Material(
         picture,
         all_attacks(sound, picture),
         peaks,
         cents,
         chroma(peaks, cents or 0.0),
-        sounding_range(sound),
+        sounding,
+        edge_of(sound, sounding[0]),
+        thinned(sound),
     )

@@ -154,7 +154,9 @@ def _readings(material: Material, claims: Claims, company: Company) -> tuple[Rea
     mark = None
     if claims.loop_start_s is not None and claims.loop_end_s is not None:
         mark = claims.loop_start_s, claims.loop_end_s
-    found = hypotheses(material.picture, material.attacks, material.sounding, mark)
+    found = hypotheses(
+        material.picture, material.attacks, material.sounding, mark, material.edge.seconds
+    )
     if not len(found):
         return ()
     taken, scores = judged(material, found)
