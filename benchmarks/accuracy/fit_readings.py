@@ -120,6 +120,16 @@ def judged(fitted, data, starts, sizes, scale=1.0):
     return np.asarray(found, float)
 
 
+def averaged(new: Grown, others: list[str]) -> Grown:
+    """With others of the shares that FILE=SHARE says; the new one has the rest."""
+    named = [other.rsplit("=", 1) for other in others]
+    so_far = 1.0 - sum(float(share) for _, share in named)
+    for file, share in named:
+        total = so_far + float(share)
+        new, so_far = new.averaged(Grown.read(Path(file)), so_far / total), total
+    return new
+
+
 def firsts(fitted: Fitted, rows: np.ndarray, starts: np.ndarray, sizes: np.ndarray):
     """Of every loop, the rows that the quick network keeps."""
     for s, n in zip(starts, sizes, strict=True):
@@ -142,8 +152,11 @@ def main() -> None:
     parser.add_argument("--scale", type=float, help="of the scores, as found without --all")
     parser.add_argument("--without", nargs="+", default=(), help="worlds that are left out")
     parser.add_argument("--songs-count", type=int, default=1, help="so many times as much")
-    parser.add_argument("--averaged-with", type=Path, help="trees that were fitted before")
-    parser.add_argument("--share", type=float, default=0.6, help="of the new ones in the average")
+    parser.add_argument("--seed", type=int, default=0, help="of the trees")
+    parser.add_argument(
+        "--averaged-with", nargs="+", default=[], metavar="FILE=SHARE",
+        help="trees that were fitted before, and their shares; the new ones have the rest",
+    )  # fmt: skip
     parser.add_argument("--out", type=Path, default=WEIGHTS)
     given = parser.parse_args()
     parts = [extracted(folder, given.step, given.kept) for folder in given.folders]
@@ -171,10 +184,10 @@ def main() -> None:
     if given.step == "second" and given.by == "trees":
         taken = np.concatenate([np.arange(starts[i], starts[i] + sizes[i]) for i in learn])
         fitted = grow(
-            rows[taken], right[taken], sizes[learn], rounds=given.rounds, rate=0.1, seed=0
-        )
-        if given.averaged_with:
-            fitted = fitted.averaged(Grown.read(given.averaged_with), given.share)
+            rows[taken], right[taken], sizes[learn], rounds=given.rounds, rate=0.1,
+            seed=given.seed,
+        )  # fmt: skip
+        fitted = averaged(fitted, given.averaged_with)
     else:
         fitted = together(
             [

@@ -13,7 +13,7 @@ from tests.server import Server
 from tests.sounds import rendered
 from zeroknot.core.formats.riff import wav_bytes
 
-PASSES, BPM = 64, 100  # of eight beats: 307 s of song
+PASSES, BPM = 40, 100  # of eight beats: 192 s of song
 
 
 class MixStoppedTest(unittest.TestCase):

@@ -2,6 +2,7 @@
 
 import itertools
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -57,6 +58,26 @@ class ConditionsTest(unittest.TestCase):
         samples = np.concatenate([loop, loop[: round(0.4 * RATE)]])
         heard = self.assert_reads(samples, 107, 4)
         self.assertAlmostEqual(heard.best.end_s, 16 * 60 / 107, delta=0.005)
+
+    def test_a_bar_of_a_recording_with_some_of_itself_left_on_is_read_to_the_millisecond(self):
+        """Half a percent off a whole tempo: what is rounded, or ends where an attack was heard,
+        is not within 0.1 BPM of it."""
+        sound = rendered("drums_103")
+        for bpm in (103.47, 118.58):
+            # As if played at another speed: the same samples at another rate, read at the usual.
+            whole = resampled(replace(sound, rate=round(RATE * bpm / 103)), RATE).samples
+            bar = whole[:, : round(240 / bpm * RATE)]
+            beat = bar.shape[1] // 4
+            quiet = np.zeros((2, round(0.173 * RATE)))
+            for name, parts, one in (
+                ("as it is", (bar,), 0.0),
+                ("a pickup", (bar[:, -beat:], bar), beat / RATE),
+                ("silence", (quiet, bar), quiet.shape[1] / RATE),
+                ("a tail", (bar, bar[:, : round(0.7 * beat)]), 0.0),
+                ("silence and a tail", (quiet, bar, bar[:, :beat]), quiet.shape[1] / RATE),
+            ):
+                with self.subTest(name, bpm=bpm):
+                    self.assert_reads(np.concatenate(parts, axis=1), bpm, 1, one)
 
     def test_low_and_high_rates_and_odd_stereo_are_heard_alike(self):
         plain = audio(drum_loop(101, 4))

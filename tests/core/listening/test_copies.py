@@ -54,6 +54,13 @@ class MatchesTest(unittest.TestCase):
         # Places outside the file, too.
         self.assertFalse(self.matched(noise(1.0), -0.4, 1.9).looked.any())
 
+    def test_channels_out_of_phase_are_compared_as_well(self):
+        body = noise(1.0)
+        cut = np.concatenate([body, body[: RATE // 4]])
+        thin = thinned(audio(np.stack([cut, -cut])))
+        found = matches(thin, np.zeros(1), np.ones(1), np.full(1, 4))
+        self.assertGreater(found.exact[0, BEHIND], 0.9)
+
     def test_every_pass_has_its_own_answer_though_near_ones_are_looked_at_once(self):
         body = noise(1.0)
         cut = np.concatenate([body, body[: RATE // 4]])

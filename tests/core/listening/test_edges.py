@@ -6,7 +6,7 @@ import numpy as np
 from tests.sounds import RATE, audio, drum_loop
 from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.copies import thinned
-from zeroknot.core.listening.edges import copied, grid_line, steadied
+from zeroknot.core.listening.edges import better_edges, copied, grid_line, steadied
 from zeroknot.core.listening.hypotheses import (
     END_BEAT,
     END_FILE,
@@ -79,6 +79,16 @@ class CopiedTest(unittest.TestCase):
         cut = np.concatenate([self.loop, self.loop[: RATE // 5]])
         found = self.heard(cut, 0.0, self.seconds - 0.009, START_FILE, END_BEAT)
         self.assertLess(np.abs(found.end - self.seconds).min(), 0.0002)
+
+    def test_both_ways_of_mending_stand_beside_what_was_heard(self):
+        cut = np.concatenate([self.loop, self.loop[: RATE // 5]])
+        heard = self.seconds - 0.009
+        one = Hypotheses(
+            *(np.asarray([v]) for v in (0.0, heard, 1, 4, START_FILE, END_BEAT))
+        )  # fmt: skip
+        ends = better_edges(one, Attacks.none(), thinned(audio(cut))).end
+        for end in (heard, self.seconds, 240 / round(240 / heard)):
+            self.assertLess(np.abs(ends - end).min(), 0.0002, f"{end} is not among {ends}")
 
     def test_what_does_not_come_again_moves_nothing(self):
         noise = np.random.default_rng(3).standard_normal(2 * RATE) * 0.1

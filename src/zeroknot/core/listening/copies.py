@@ -93,9 +93,13 @@ class Matches:
 
 
 def thinned(sound: Audio) -> Thin:
-    """A sound, mixed to one channel, as matches are looked for in it."""
+    """A sound as matches are looked for in it: of two channels the sum, or the difference if that
+    is louder."""
     down = max(1, round(sound.rate / THIN_HZ))
     mono = sound.samples.mean(axis=0, dtype=np.float64)
+    if sound.channels == 2:
+        side = sound.samples[0].astype(np.float64) - mono
+        mono = mono if np.square(mono).sum() >= np.square(side).sum() else side
     thin = signal.resample_poly(mono, 1, down) if down > 1 else mono
     rate = sound.rate / down
     pad = round((FARTHEST_SECONDS + COMPARED_SECONDS) * rate) + 2
@@ -177,7 +181,7 @@ def _match_kernel(x, pad, rate, starts, ends, even, power, out):  # type: ignore
                 continue
             mine = x[one : one + size]
             own = _product(mine, mine)
-            if own < LEAST_POWER * power * size:
+            if own <= LEAST_POWER * power * size:
                 continue
             best = 0
             for shift in range(-reach, reach + 1):
