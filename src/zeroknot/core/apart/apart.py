@@ -25,7 +25,7 @@ from zeroknot.core.errors import StretchError
 AT_ONCE = 96 * WHOLE  # windows
 HIGHEST = 128  # bins at the top of what is looked at: what lies above goes by them
 SHARPER = 2.0  # times as sure as the network is
-ASKED_SECONDS = 8.0  # of a mix tell how much of it is struck
+ASKED_SECONDS = 4.0  # in the middle of a mix tell how much of it is struck
 FAINTEST = 1e-12
 TOWARDS_HITS = 1.0  # a tone left behind is heard less than a drum that is shifted
 
@@ -82,7 +82,9 @@ def struck_db(sound: Audio, kind: str | None) -> float | None:
     """
     if kind != "mixed":
         return None
-    some = Audio(sound.samples[:, : round(ASKED_SECONDS * sound.rate)], sound.rate)
+    asked = round(ASKED_SECONDS * sound.rate)
+    first = max(0, (sound.frames - asked) // 2)
+    some = Audio(sound.samples[:, first : first + asked], sound.rate)
     hits = hits_of(some, Audio(tones_of(some), some.rate))
     struck, whole = (float((np.diff(s.samples, axis=1) ** 2).sum()) for s in (hits, some))
     return 10.0 * math.log10((struck + FAINTEST) / (whole + FAINTEST))

@@ -13,7 +13,7 @@ Conventions
 - Seconds longer are those by which a pass would have to be longer for the two to lie on each other.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numba
 import numpy as np
@@ -36,11 +36,16 @@ APART_SECONDS = 0.02  # between what counts as silence and where sound is sure
 
 @dataclass(frozen=True, eq=False)
 class Thin:
-    """samples  float32 [frames], of `rate` a second, with `pad` frames of silence at each end"""
+    """A sound as copies are looked for in it.
+
+    samples  float32 [frames], of `rate` a second, with `pad` frames of silence at each end
+    known    what was found of a pass, by its start, its end and whether its parts are even
+    """
 
     samples: NDArray[np.float32]
     rate: float
     pad: int
+    known: dict[tuple[int, int, int], Floats] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -131,18 +136,19 @@ def matches(thin: Thin, start: Floats, end: Floats, parts: NDArray[np.int64]) ->
     parts       int [passes]: of so many equal parts a pass is made, the second half is compared
                 with the first where they are even
     """
-    keys = np.stack(
-        [np.round(start / SAME_SECONDS), np.round(end / SAME_SECONDS), parts % 2], axis=1
-    )
-    _, first, which = np.unique(keys, axis=0, return_index=True, return_inverse=True)
-    out = np.zeros((4, first.size, 3))
+    columns = np.round(start / SAME_SECONDS), np.round(end / SAME_SECONDS), parts % 2
+    keys = list(zip(*(c.astype(np.int64).tolist() for c in columns), strict=True))
+    new = {key: i for i, key in enumerate(keys) if key not in thin.known}
+    first = np.fromiter(new.values(), np.int64)
+    out = np.zeros((first.size, 4, 3))
     frames = [np.round(s[first] * thin.rate).astype(np.int64) + thin.pad for s in (start, end)]
     _match_kernel(
         thin.samples, thin.pad, thin.rate, *frames, parts[first] % 2 == 0,
         float(np.square(thin.samples).mean(dtype=np.float64)), out,
     )  # fmt: skip
-    out = out[:, which.reshape(-1)]
-    return Matches(out[0], out[1], out[2], out[3])
+    thin.known.update(zip(new, out, strict=True))
+    found = np.stack([thin.known[key] for key in keys], axis=1) if keys else np.zeros((4, 0, 3))
+    return Matches(found[0], found[1], found[2], found[3])
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
@@ -197,7 +203,7 @@ def _match_kernel(x, pad, rate, starts, ends, even, power, out):  # type: ignore
                 bend = left - 2 * top + right
                 if bend < 0.0:
                     fine = 0.5 * (left - right) / bend
-            out[0, i, place] = found[best]
-            out[1, i, place] = found[reach]
-            out[2, i, place] = sign * (best - reach + fine) / rate
-            out[3, i, place] = size / rate
+            out[i, 0, place] = found[best]
+            out[i, 1, place] = found[reach]
+            out[i, 2, place] = sign * (best - reach + fine) / rate
+            out[i, 3, place] = size / rate
