@@ -1,8 +1,10 @@
 import unittest
+from unittest.mock import patch
 
 import numpy as np
 
 from tests.sounds import RATE, audio
+from zeroknot.core.listening import copies
 from zeroknot.core.listening.copies import (
     BEFORE,
     BEHIND,
@@ -60,6 +62,11 @@ class MatchesTest(unittest.TestCase):
         thin = thinned(audio(np.stack([cut, -cut])))
         found = matches(thin, np.zeros(1), np.ones(1), np.full(1, 4))
         self.assertGreater(found.exact[0, BEHIND], 0.9)
+
+    def test_of_a_long_take_no_more_is_kept_than_a_loop_may_be_long(self):
+        with patch.object(copies, "LONGEST_LOOP_SECONDS", 1.5):
+            thin = thinned(audio(noise(2.5)))
+        self.assertAlmostEqual((thin.samples.size - 2 * thin.pad) / thin.rate, 1.5, delta=0.01)
 
     def test_every_pass_has_its_own_answer_though_near_ones_are_looked_at_once(self):
         body = noise(1.0)

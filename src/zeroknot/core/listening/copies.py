@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from scipy import signal
 
 from zeroknot.core.audio import Audio
+from zeroknot.core.listening.reading import LONGEST_LOOP_SECONDS
 
 Floats = NDArray[np.float64]
 
@@ -99,11 +100,12 @@ class Matches:
 
 def thinned(sound: Audio) -> Thin:
     """A sound as matches are looked for in it: of two channels the sum, or the difference if that
-    is louder."""
+    is louder. Of what is too long for a loop only the beginning: nobody asks for more."""
     down = max(1, round(sound.rate / THIN_HZ))
-    mono = sound.samples.mean(axis=0, dtype=np.float64)
+    samples = sound.samples[:, : round(LONGEST_LOOP_SECONDS * sound.rate)]
+    mono = samples.mean(axis=0, dtype=np.float64)
     if sound.channels == 2:
-        side = sound.samples[0].astype(np.float64) - mono
+        side = samples[0].astype(np.float64) - mono
         mono = mono if np.square(mono).sum() >= np.square(side).sum() else side
     thin = signal.resample_poly(mono, 1, down) if down > 1 else mono
     rate = sound.rate / down
