@@ -271,7 +271,7 @@ def _goes_on(numbers: list[int], bar: int) -> bool:
 def make_from_pieces(
     about: str | None, loops_of: Callable[[Path, int, int, Path, int], list[Truth]]
 ) -> None:
-    """The command of `modules` and `songs`: loops out of every piece, and their truths."""
+    """The command of `modules`, `songs` and `song_keys`: loops of every piece, and their truths."""
     parser = argparse.ArgumentParser(description=about)
     parser.add_argument("folder", type=Path)
     parser.add_argument("files", type=Path, nargs="+")

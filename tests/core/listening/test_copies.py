@@ -92,6 +92,12 @@ class EdgeTest(unittest.TestCase):
                     self.assertAlmostEqual(edge.seconds * RATE, frames, delta=3)
                     self.assertLess(edge.quiet_db, -50)
 
+    def test_where_nothing_rises_clearly_out_of_it_the_sure_second_holds(self):
+        quiet = np.full(RATE // 2, 0.01)
+        quiet[100] = 0.02  # a click, which what follows does not stand out of
+        sound = audio(np.concatenate([quiet, np.full(RATE // 2, 0.025)]))
+        self.assertEqual(edge_of(sound, 0.5).seconds, 0.5)
+
     def test_where_nothing_stands_in_front_it_begins_with_the_file(self):
         self.assertEqual(edge_of(audio(noise(0.5)), 0.0).seconds, 0.0)
 

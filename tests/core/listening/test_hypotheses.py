@@ -68,6 +68,16 @@ class HypothesesTest(unittest.TestCase):
                 kind = None if name == "begun again" else kinds[1]
                 self.assert_there(h, 100, 2, start, end, kinds[0], kind)
 
+    def test_where_silence_ends_a_pass_may_start_though_its_first_hit_comes_later(self):
+        loop = np.concatenate([np.full(round(0.04 * RATE), 0.001), drum_loop(104, 2)])
+        loop = loop[: round(480 / 104 * RATE)]  # its kick is 40 ms late
+        m = material(np.concatenate([np.zeros(round(0.3 * RATE)), loop]))
+        self.assertAlmostEqual(m.edge.seconds, 0.3, delta=0.0001)
+        for edge, is_there in ((m.edge.seconds, True), (0.0, False)):
+            h = hypotheses(m.picture, m.attacks, m.sounding, edge=edge)
+            near = (h.start_kind == START_SOUND) & (np.abs(h.start - 0.3) < 0.0005)
+            self.assertEqual(bool((near & (np.abs(h.tempo - 104) < 0.02)).any()), is_there)
+
     def test_marks_of_the_file_are_taken(self):
         h = found(material(drum_loop(100, 2)), (0.3, 2.7))
         self.assert_there(h, 100, 1, 0.3, 2.7, START_MARK, END_MARK)

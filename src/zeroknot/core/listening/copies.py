@@ -126,7 +126,8 @@ def edge_of(sound: Audio, first: float) -> Edge:
         known = int(np.argmax(size > 0.0))
         return Edge(known / sound.rate, -200.0) if known > 0 else Edge()
     quiet = float(size[:known].max())
-    at = known + int(np.argmax(size[known : sure + 1] > LOUDER * quiet))
+    louder = np.flatnonzero(size[known : sure + 1] > LOUDER * quiet)
+    at = known + int(louder[0]) if louder.size else sure
     peak = float(size.max())
     return Edge(at / sound.rate, 20.0 * float(np.log10(max(quiet, 1e-10) / peak)))
 
