@@ -135,6 +135,9 @@ class KeyTest(BrowserTest):
         field.fill("F lydian")
         field.press("Tab")
         expect(page.locator("[data-section='loop key'] b").first).to_have_text("F lydian")
+        # In the line over every view, too, and not what was heard.
+        chip = page.get_by_text("F lydian, +18 ct", exact=True)
+        expect(chip).to_have_attribute("title", "stated by hand")
         field.fill("X")
         field.press("Tab")
         expect(page.locator(".notices")).to_contain_text("is not a key")

@@ -26,6 +26,7 @@ from zeroknot.core.listening.material import material_of
 from zeroknot.core.listening.readings import listen
 from zeroknot.core.listening.sound_heard import sound_heard
 from zeroknot.core.listening.sound_kind import SoundReading
+from zeroknot.core.loop import LEAST_SURE_KEY
 from zeroknot.core.render.parts_run import rendering_of_pass
 from zeroknot.core.render.pass_file import SEAMS, folded
 from zeroknot.core.render.plan import RenderPlan, lead_and_tail, plan_pass, plan_ratio
@@ -38,7 +39,6 @@ from zeroknot.core.timeline.tempo_map import TempoMap
 from zeroknot.core.warp.warp_map import WarpMap
 
 NO_SOUND = SoundReading.none()
-SURE_KEY = 0.5  # from which on a key that was heard is gone by
 WRITTEN = {".wav": None, ".flac": "PCM_24", ".aiff": "PCM_24", ".aif": "PCM_24", ".ogg": "VORBIS"}
 
 
@@ -156,7 +156,7 @@ def _shift(sound: Audio, wanted: Key, own: Key | None) -> int:
     profile = profile_of(sound)
     if not any(profile):
         raise FormatError("no notes were heard that could be brought into a key")
-    if own is None and (heard := listen(sound).key).key and heard.confidence >= SURE_KEY:
+    if own is None and (heard := listen(sound).key).key and heard.confidence >= LEAST_SURE_KEY:
         own = Key.parse(heard.key or "")
     return shift_into(profile, wanted, own)
 

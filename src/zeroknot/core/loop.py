@@ -1,6 +1,7 @@
 """What is known of a loop? What its file says, what was heard in it, what a person stated."""
 
 from dataclasses import dataclass
+from typing import Literal
 
 from zeroknot.core.formats.sniff import MIDI
 from zeroknot.core.listening.claimed import claimed_reading
@@ -10,6 +11,9 @@ from zeroknot.core.listening.sound_kind import SoundReading
 from zeroknot.core.recipe.recipe import Recipe
 
 NO_KEY = "none"
+LEAST_SURE_KEY = 0.5  # a key that was heard is gone by from here on
+
+KeyFrom = Literal["stated", "claimed", "made", "heard"]
 
 
 @dataclass(frozen=True)
@@ -72,19 +76,38 @@ class Loop:
 
     @property
     def key(self) -> str | None:
-        """As stated, as claimed, as it was made, or as heard where that is likelier than not."""
+        """The one to go by; None where it has none or nobody can tell."""
+        match self.key_from:
+            case "stated":
+                return None if self.stated_key == NO_KEY else self.stated_key
+            case "claimed":
+                return self.claims.key
+            case "made":
+                return self.recipe.key if self.recipe else None
+            case "heard":
+                return self.hearing.key.key
+        return None
+
+    @property
+    def key_from(self) -> KeyFrom | None:
+        """Who says its key: a person before its file, its recipe, and what was heard.
+
+        None where what was heard is less likely than not.
+        """
         if self.stated_key is not None:
-            return None if self.stated_key == NO_KEY else self.stated_key
+            return "stated"
+        if self.claims.key:
+            return "claimed"
+        if self.recipe and self.recipe.key:
+            return "made"
         heard = self.hearing.key
-        named = self.claims.key or (self.recipe.key if self.recipe else None)
-        return named or (heard.key if heard.confidence >= 0.5 else None)
+        return "heard" if heard.key and heard.confidence >= LEAST_SURE_KEY else None
 
     @property
     def key_confidence(self) -> float:
         """How sure the key is; 1 where somebody says it."""
-        if self.stated_key is not None or self.claims.key or (self.recipe and self.recipe.key):
-            return 1.0
-        return self.hearing.key.confidence
+        is_said = self.key_from in ("stated", "claimed", "made")
+        return 1.0 if is_said else self.hearing.key.confidence
 
     @property
     def sound(self) -> str | None:

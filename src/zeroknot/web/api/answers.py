@@ -9,6 +9,7 @@ from typing import Any, Literal, NotRequired
 from typing_extensions import TypedDict
 
 from zeroknot.core.apart.parts import Parts, PartsOrAuto
+from zeroknot.core.loop import KeyFrom
 from zeroknot.core.mixing.desk.sound import Sound
 from zeroknot.core.mixing.desk.strip import EchoLine, Strip
 from zeroknot.core.mixing.shape import Curve
@@ -670,9 +671,10 @@ class Hand(ShownStrand):
     has_groove: bool
     steadiness: Steadiness | None
     own_time: OwnTime | None
-    key: HeardKey
-    has_key: bool
-    sound: HeardSound
+    key: str | None
+    key_from: KeyFrom | None
+    heard_key: HeardKey
+    sound: str | None
     warnings: list[str]
     claims: dict[str, Any]
     readings: list[LaidReading]
@@ -964,7 +966,7 @@ class KnownLoop(TypedDict):
     is_print: bool
     opens: bool
     is_stated: bool
-    is_key_stated: bool
+    key_from: KeyFrom | None
     is_sound_stated: bool
     claims: dict[str, Any]
     warnings: list[str]

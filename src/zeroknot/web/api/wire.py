@@ -260,7 +260,7 @@ def loop_json(loop: Loop) -> Any:
         "is_print": loop.recipe is not None,
         "opens": bool(loop.recipe and "parts" in loop.recipe.made_by),
         "is_stated": loop.stated is not None,
-        "is_key_stated": loop.stated_key is not None,
+        "key_from": loop.key_from,
         "is_sound_stated": loop.stated_sound is not None,
         "claims": {k: v for k, v in asdict(loop.claims).items() if v not in (None, ())},
         "warnings": list(loop.warnings),

@@ -45,7 +45,7 @@ export const reading = (shared) => {
       this.downbeat = hand.zero_s.toFixed(3);
       this.end = hand.end_s.toFixed(3);
       this.stated = hand.is_stated;
-      this.hasKey = hand.has_key;
+      this.hasKey = hand.key !== null;
       this.setSensitivity(Number(sessionStorage.getItem(sensitivityKey()) ?? Math.round(100 * hand.sensitivity)));
     },
 

@@ -1,7 +1,8 @@
 // @ts-check
 /** What is in hand, in one line over every view on it: its face, its name, what it is; and where it would be placed. */
 
-import { bars, bpm, percent, seconds } from "../format.js";
+import { bars, bpm, seconds } from "../format.js";
+import { keyFromText } from "../key-from.js";
 import { barLine } from "../metre.js";
 import { section } from "../sections.js";
 
@@ -11,12 +12,10 @@ const TUNED_CENTS = 4; // under which nobody hears that it is off
 
 /** @param {Hand} hand */
 export function keyText(hand) {
-  const { kind } = hand.sound;
-  if (kind === "drums" || kind === "percussion") return "";
-  if (!hand.key.key) return "no key";
-  const { cents } = hand.key;
+  if (hand.key === null) return hand.sound === "drums" || hand.sound === "percussion" ? "" : "no key";
+  const { cents } = hand.heard_key;
   const tuned = cents === null || Math.abs(cents) < TUNED_CENTS ? "" : `, ${cents > 0 ? "+" : "−"}${Math.abs(cents).toFixed(0)} ct`;
-  return `${hand.key.key}${tuned}`;
+  return `${hand.key}${tuned}`;
 }
 
 /** @param {import("./hearing.js").Shared} shared */
@@ -30,10 +29,9 @@ export const inHandBar = ({ held }) => {
     showInHand() {
       const { hand } = held;
       this.name = hand.name;
-      this.about = [hand.sound.kind ?? "audio", hand.channels === 1 ? "mono" : "stereo", seconds(hand.seconds), hand.is_made_again ? `made again from ${hand.loop_name}` : ""].filter(Boolean).join(" · ");
+      this.about = [hand.sound ?? "audio", hand.channels === 1 ? "mono" : "stereo", seconds(hand.seconds), hand.is_made_again ? `made again from ${hand.loop_name}` : ""].filter(Boolean).join(" · ");
       this.keyChip = keyText(hand);
-      this.keyTitle = hand.key.key
-        ? `${this.keyChip} as heard, ${percent(hand.key.confidence)} sure; or ${hand.key.runner_up}, ${percent(hand.key.runner_up_confidence)}` : "key as heard";
+      this.keyTitle = keyFromText(hand);
       this.ring = `/api/loops/${hand.loop}/ring.png?yarn=${hand.yarn}&start=${hand.zero_s}&end=${hand.end_s}`;
       this.barsChip = `${hand.bars === null ? "bars unknown" : bars(hand.bars)}${hand.is_by_hand ? ", tied by hand" : ""}`;
       this.fromBpm = bpm(hand.tempo_bpm ?? hand.recorded_bpm);

@@ -30,15 +30,6 @@ export function fieldsOf(known) {
   };
 }
 
-/** Where its key comes from. @param {KnownLoop} known */
-export function keyTextOf(known) {
-  if (known.is_key_stated) return "stated by hand";
-  const heard = known.heard_key;
-  if (!heard.key) return "no key was heard";
-  const other = heard.runner_up ? `; or ${heard.runner_up}` : "";
-  return `heard as ${heard.key}, ${percent(heard.confidence)} sure${other}`;
-}
-
 /** Tags as typed, commas between: what comes and what goes. @param {string} text @param {string[]} before */
 export function tagChanges(text, before) {
   const wanted = text.split(",").map((t) => t.trim()).filter(Boolean);

@@ -4,8 +4,9 @@
 import { getJson, postOnce } from "../net/api.js";
 import { typedNumber } from "../format.js";
 import { section } from "../sections.js";
+import { keyFromText } from "../key-from.js";
 import { forgetTyped, showAgain } from "../ui/fields.js";
-import { fieldsOf, keyTextOf, readingsOf, tagChanges } from "./about.js";
+import { fieldsOf, readingsOf, tagChanges } from "./about.js";
 import { ended } from "../job.js";
 import { barLine } from "../metre.js";
 import { downloadWav } from "./download.js";
@@ -115,8 +116,8 @@ export const known = (shared) => {
       this.known = known;
       this.readings = readingsOf(known);
       Object.assign(this.field, fieldsOf(known));
-      this.isStated = known.is_stated || known.is_key_stated || known.is_sound_stated;
-      this.keyText = keyTextOf(known);
+      this.isStated = known.is_stated || known.key_from === "stated" || known.is_sound_stated;
+      this.keyText = keyFromText(known);
       this.warningText = known.warnings.join("; ");
       const inSet = shared.facets.sets.find((f) => f.value === known.set)?.count ?? 0;
       this.setCount = known.set ? inSet : 0;
