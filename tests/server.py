@@ -6,10 +6,12 @@ import signal
 import socket
 import subprocess
 import sys
+import tempfile
 import time
 import urllib.error
 import urllib.parse
 import urllib.request
+import weakref
 from pathlib import Path
 
 
@@ -25,16 +27,20 @@ class Server:
     def __init__(self, data: Path, **settings: str):
         self.data, self.port, self.settings = data, free_port(), settings
         self.base = f"http://127.0.0.1:{self.port}"
+        self.said = tempfile.TemporaryFile()  # noqa: SIM115
+        weakref.finalize(self, self.said.close)
         self.start()
 
     def start(self) -> None:
         """Begin, or begin again at the same address."""
         began = time.perf_counter()
+        self.said.seek(0)
+        self.said.truncate()
         self.process = subprocess.Popen(
             [sys.executable, "-c", "from zeroknot.cli.main import run; run()", "serve", "--port",
              str(self.port)],
             env={**os.environ, "ZEROKNOT_DATA": str(self.data), **self.settings},
-            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+            stdout=self.said, stderr=subprocess.STDOUT,
             start_new_session=True,
         )  # fmt: skip
         while True:
@@ -81,6 +87,11 @@ class Server:
                 return items
             time.sleep(0.05)
         raise TimeoutError("bringing in did not end")
+
+    def words(self) -> str:
+        """All that it wrote to the terminal since it was started."""
+        self.said.seek(0)
+        return self.said.read().decode()
 
     def kill(self) -> None:
         """SIGKILL to the server and its workers, as a crash would."""

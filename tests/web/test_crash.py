@@ -4,6 +4,7 @@ import threading
 import time
 import unittest
 import urllib.error
+import urllib.request
 from http.client import HTTPException
 from pathlib import Path
 
@@ -23,6 +24,19 @@ class StoppedTest(unittest.TestCase):
         self.stopped_by(Server.stop)
         self.assertEqual(self.ended_with, 0)
         self.assertLess(time.perf_counter() - began, 120)
+
+    def test_a_clean_stop_under_an_open_page_is_quiet(self):
+        folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
+        self.addCleanup(folder.cleanup)
+        server = Server(Path(folder.name))
+        self.addCleanup(server.stop)
+        with urllib.request.urlopen(f"{server.base}/api/events", timeout=20) as events:
+            self.assertIn(b"hello", events.readline())
+            server.stop()
+            while events.readline():
+                pass  # to its proper end: one that is cut off raises
+        self.assertEqual(server.process.returncode, 0)
+        self.assertEqual(server.words(), f"Zero Knot: {server.base}\n")
 
     def stopped_by(self, stop):
         folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)

@@ -57,7 +57,6 @@ def make_app(
         warming.start()
         yield
         warming.cancel()
-        studio.announcer.say("closing")
         studio.close()
 
     def warm_up(studio: Studio) -> None:
