@@ -138,6 +138,13 @@ class KeyTest(BrowserTest):
         # In the line over every view, too, and not what was heard.
         chip = page.get_by_text("F lydian, +18 ct", exact=True)
         expect(chip).to_have_attribute("title", "stated by hand")
+        undo = page.get_by_role("button", name="Undo")
+        expect(undo).to_have_attribute("title", "in F lydian")
+        undo.click()
+        expect(page.get_by_text("D minor, +18 ct", exact=True)).to_be_visible()
+        expect(field).to_have_value("D minor")
+        page.get_by_role("button", name="Redo").click()
+        expect(chip).to_be_visible()
         field.fill("X")
         field.press("Tab")
         expect(page.locator(".notices")).to_contain_text("is not a key")

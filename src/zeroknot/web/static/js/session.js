@@ -121,6 +121,24 @@ export class Session {
     });
   }
 
+  /**
+   * Change a loop on the shelf from any view: taken back like an edit of the project.
+   * @param {Record<string, unknown>} edit @param {string} sha @returns {Promise<boolean>} whether it was done
+   */
+  changeLoop(edit, sha) {
+    return this.inOrder(async () => {
+      try {
+        const change = await postOnce("/api/shelf/changes", { edit, shas: [sha] });
+        if (change.id) this.history.did({ kind: "shelf", change: change.id, label: change.label });
+        return true;
+      } catch (error) {
+        if (!(error instanceof ApiError)) throw error;
+        this.say(error.message, "error");
+        return false;
+      }
+    });
+  }
+
   /** Take the project's last edit back. */
   moveBack() {
     return this.queue(() => postOnce(`${this.path}/undo`, this.stands), false);

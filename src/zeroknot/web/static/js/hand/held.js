@@ -71,6 +71,11 @@ export class Held {
       seen = session.state.revision;
       void this.refresh();
     }));
+    // What its loop is may be said on the shelf, by anyone; and be taken back.
+    view.scope.add(session.hear((event) => {
+      const isIt = event.kind === "loop" && event.sha === this.hand.loop;
+      if (isIt || event.kind === "shelf" || event.kind === "missed") void session.last.then(() => this.refresh());
+    }));
     view.scope.add(() => {
       this.source?.close();
       this.render?.close();
@@ -83,6 +88,7 @@ export class Held {
   /** Ask anew what is in hand: something about it was changed. */
   async refresh() {
     const { session } = this;
+    if (this.view.isOver) return;
     const fresh = await this.view.ask("hand", async (signal) => {
       try {
         return await getJson(`${this.path}?beat=${this.beat}`, signal);

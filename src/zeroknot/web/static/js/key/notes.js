@@ -2,7 +2,6 @@
 /** The notes as they are and as they sound, the share inside for each shift, following and tuning. */
 
 import { percent, round, semitones, typedNumber } from "../format.js";
-import { post } from "../net/api.js";
 import { picture } from "../ui/frames.js";
 import { section } from "../sections.js";
 import { drawNotes } from "./draw.js";
@@ -95,8 +94,7 @@ export const notes = (shared) => {
 
     /** What key the loop itself has. @param {string} key */
     async stateKey(key) {
-      const done = await view.ask("state", (signal) => post("/api/shelf/changes", { edit: { kind: "state_key", key: key || null }, shas: [held.hand.loop] }, { signal }));
-      if (done) await held.refresh();
+      if (!await session.changeLoop({ kind: "state_key", key: key || null }, held.hand.loop)) held.told();
     },
 
     // ---- tuning

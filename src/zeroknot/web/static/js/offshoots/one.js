@@ -1,7 +1,7 @@
 // @ts-check
 /** The one that is chosen: how it was made, how it is heard, and what may become of it. */
 
-import { getJson, post, postOnce } from "../net/api.js";
+import { getJson, post } from "../net/api.js";
 import { round } from "../format.js";
 import { barLine } from "../metre.js";
 import { section } from "../sections.js";
@@ -170,8 +170,7 @@ export const one = (shared) => {
 
     /** Something of a loop on the shelf; undo takes it back. @param {Record<string, unknown>} edit @param {string} sha */
     async changeLoop(edit, sha) {
-      const change = await view.ask("change", () => session.inOrder(() => postOnce("/api/shelf/changes", { edit, shas: [sha] })));
-      if (change?.id) session.history.did({ kind: "shelf", change: change.id, label: change.label });
+      await session.changeLoop(edit, sha);
       if (await shared.ask()) this.showFamily();
       this.showOne();
     },
