@@ -175,6 +175,12 @@ class GrooveTest(BrowserTest):
         page.get_by_role("button", name="Look", exact=True).click()
         page.get_by_role("button", name="Bring Shuffle into the project").click()
         self.wait(lambda: len(self.state()["grooves"]) == 5)
+        shelf = page.get_by_role("list", name="Grooves on the shelf").get_by_role("listitem")
+        page.get_by_role("button", name="Take Shuffle off the shelf").click()
+        expect(shelf).to_have_count(0)
+        page.get_by_role("button", name="Undo").click()
+        expect(shelf).to_have_count(1)
+        self.assertEqual(len(self.state()["grooves"]), 5)
 
     def test_what_makes_no_sense_is_said_and_loses_nothing(self):
         page = self.page

@@ -112,6 +112,10 @@ class NearTest(ShelfHarness):
         page.wait_for_timeout(300)
         expect(kept).to_be_visible()
         page.unroute("**/api/shelf/searches")
+        page.get_by_label("Forget All audio").click()
+        expect(kept).to_have_count(0)
+        page.get_by_role("button", name="Undo").click()
+        expect(kept).to_be_visible()
 
     def test_its_family_is_shown_by_key_and_button(self):
         rows = self.brought()

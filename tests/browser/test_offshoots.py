@@ -258,8 +258,18 @@ class HandedOnTest(FamilyTest):
         page.get_by_label("Lay the recipe over another loop").select_option(self.other)
         self.wait(lambda: len(self.family(self.other)) == 2)
         expect(page.locator(".rail-name b")).to_contain_text("bass_97")
+        ways = page.get_by_role("list", name="Ways of working").get_by_role("listitem")
         page.get_by_label("Forget Winch it").click()
-        self.wait(lambda: self.server.get("/api/ways") == [])
+        expect(ways).to_have_count(0)
+        # Undo takes back what was done last, and so this and not what was grown before.
+        undo = page.get_by_role("button", name="Undo")
+        expect(undo).to_have_attribute("title", "forget “Winch it”")
+        undo.click()
+        expect(ways).to_have_count(1)
+        page.get_by_role("button", name="Redo").click()
+        expect(ways).to_have_count(0)
+        self.assertEqual(self.server.get("/api/ways"), [])
+        self.assertEqual(len(self.family(self.other)), 2)
 
     def test_a_file_a_zip_and_a_pack_leave_named_by_a_pattern(self):
         page = self.page

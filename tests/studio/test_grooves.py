@@ -289,6 +289,12 @@ class KeptTest(GrooveTest):
         self.studio.grooves.forget(found[0].id)
         with self.assertRaises(ZeroKnotError):
             self.studio.grooves.get(found[0].id)
+        self.assertEqual(self.studio.grooves.find("rope"), [])
+        self.studio.grooves.bring_back(found[0].id)
+        self.assertEqual(self.studio.grooves.find("rope"), found)
+        self.studio.grooves.forget(found[0].id)
+        self.studio.shelve_groove(self.project, kept.id)  # kept anew, it is there again
+        self.assertEqual(self.studio.grooves.find("rope"), found)
 
 
 class SongTest(GrooveTest):

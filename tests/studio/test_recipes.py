@@ -140,6 +140,9 @@ class RecipeTest(Family):
         self.studio.ways.forget(way.id)
         with self.assertRaises(NotFoundError):
             self.studio.ways.text(way.id)
+        self.assertEqual(self.studio.ways.all(), [])
+        self.studio.ways.bring_back(way.id)
+        self.assertEqual((self.studio.ways.all(), self.studio.ways.text(way.id)), ([way], text))
 
 
 class OldPrintTest(StudioTest):

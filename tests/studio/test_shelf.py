@@ -4,7 +4,7 @@ from pydantic import ValidationError
 
 from tests.sounds import audio, rendered, sine
 from tests.studio.helper import StudioTest
-from zeroknot.core.errors import EditError
+from zeroknot.core.errors import EditError, NotFoundError
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.formats.sets import natural, set_of, stem_and_part
 from zeroknot.core.harmony.fit import shift_between
@@ -144,6 +144,10 @@ class ChangesTest(StudioTest):
         self.assertEqual([(s.name, s.query) for s in kept], [("Breaks", '{"words": "other"}')])
         self.studio.shelf.forget_search(kept[0].id)
         self.assertEqual(self.studio.shelf.searches(), [])
+        self.studio.shelf.bring_back_search(kept[0].id)
+        self.assertEqual(self.studio.shelf.searches(), kept)
+        with self.assertRaises(NotFoundError):
+            self.studio.shelf.bring_back_search("nobody")
 
 
 class GivingTest(StudioTest):

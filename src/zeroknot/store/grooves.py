@@ -10,6 +10,7 @@ from zeroknot.core.digest import digest_of_text
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.groove.groove import Groove
 from zeroknot.store.database import writing
+from zeroknot.store.forgetting import set_forgotten
 from zeroknot.store.tables import GrooveRow
 
 MOST_LISTED = 500
@@ -28,9 +29,10 @@ class GrooveStore:
 
     def find(self, words: str = "") -> list[ShelvedGroove]:
         """Those whose name, or where they come from, holds every word; the newest first."""
-        query = select(GrooveRow).order_by(col(GrooveRow.made_at).desc(), col(GrooveRow.id))
+        query = select(GrooveRow).where(~col(GrooveRow.is_forgotten))
         for word in words.split():
             query = query.where(col(GrooveRow.name).icontains(word, autoescape=True))
+        query = query.order_by(col(GrooveRow.made_at).desc(), col(GrooveRow.id))
         with Session(self._engine) as session:
             rows = session.exec(query.limit(MOST_LISTED)).all()
             return [ShelvedGroove(row.id, _groove.validate_json(row.groove)) for row in rows]
@@ -38,7 +40,7 @@ class GrooveStore:
     def get(self, id_: str) -> Groove:
         with Session(self._engine) as session:
             row = session.get(GrooveRow, id_)
-            if row is None:
+            if row is None or row.is_forgotten:
                 raise NotFoundError("this groove is not on the shelf (any more)")
             return _groove.validate_json(row.groove)
 
@@ -47,13 +49,17 @@ class GrooveStore:
         text = _groove.dump_json(groove).decode()
         id_ = digest_of_text(text)[:12]
         with Session(self._writing) as session, session.begin():
-            if session.get(GrooveRow, id_) is None:
+            row = session.get(GrooveRow, id_)
+            if row is not None:
+                row.is_forgotten = False
+            else:
                 name = f"{groove.name} {groove.origin}".strip()
                 session.add(GrooveRow(id=id_, name=name, groove=text, made_at=made_at))
         return id_
 
     def forget(self, id_: str) -> None:
-        with Session(self._writing) as session, session.begin():
-            row = session.get(GrooveRow, id_)
-            if row is not None:
-                session.delete(row)
+        set_forgotten(self._writing, GrooveRow, id_, True)
+
+    def bring_back(self, id_: str) -> None:
+        """What was forgotten. Raises NotFoundError."""
+        set_forgotten(self._writing, GrooveRow, id_, False)

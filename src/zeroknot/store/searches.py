@@ -6,6 +6,7 @@ from sqlalchemy import Engine
 from sqlmodel import Session, col, select
 
 from zeroknot.store.database import writing
+from zeroknot.store.forgetting import set_forgotten
 from zeroknot.store.tables import SavedSearchRow
 
 
@@ -23,9 +24,10 @@ class SearchStore:
         self._engine, self._writing = engine, writing(engine)
 
     def all(self) -> list[SavedSearch]:
-        query = select(SavedSearchRow).order_by(col(SavedSearchRow.name))
+        query = select(SavedSearchRow).where(~col(SavedSearchRow.is_forgotten))
         with Session(self._engine) as session:
-            return [SavedSearch(r.id, r.name, r.query) for r in session.exec(query)]
+            rows = session.exec(query.order_by(col(SavedSearchRow.name)))
+            return [SavedSearch(r.id, r.name, r.query) for r in rows]
 
     def keep(self, search: SavedSearch, made_at: str) -> None:
         """One of the same name gives way."""
@@ -38,7 +40,8 @@ class SearchStore:
             )
 
     def forget(self, id_: str) -> None:
-        with Session(self._writing) as session, session.begin():
-            row = session.get(SavedSearchRow, id_)
-            if row is not None:
-                session.delete(row)
+        set_forgotten(self._writing, SavedSearchRow, id_, True)
+
+    def bring_back(self, id_: str) -> None:
+        """What was forgotten. Raises NotFoundError."""
+        set_forgotten(self._writing, SavedSearchRow, id_, False)

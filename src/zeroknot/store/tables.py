@@ -117,6 +117,7 @@ class SavedSearchRow(SQLModel, table=True):
     name: str
     query: str
     made_at: str
+    is_forgotten: bool = False
 
 
 class GrooveRow(SQLModel, table=True):
@@ -128,6 +129,7 @@ class GrooveRow(SQLModel, table=True):
     name: str = Field(index=True)
     groove: str
     made_at: str
+    is_forgotten: bool = False
 
 
 class LikenessRow(SQLModel, table=True):
@@ -149,6 +151,7 @@ class WayRow(SQLModel, table=True):
     name: str
     recipe: str
     made_at: str
+    is_forgotten: bool = False
 
 
 class IncomingRow(SQLModel, table=True):

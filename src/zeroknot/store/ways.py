@@ -8,6 +8,7 @@ from sqlmodel import Session, col, select
 from zeroknot.core.digest import digest_of_text
 from zeroknot.core.errors import NotFoundError
 from zeroknot.store.database import writing
+from zeroknot.store.forgetting import set_forgotten
 from zeroknot.store.tables import WayRow
 
 MOST_LISTED = 200
@@ -24,7 +25,8 @@ class WayStore:
 
     def all(self) -> list[Way]:
         """By their names."""
-        query = select(WayRow.id, WayRow.name).order_by(col(WayRow.name), col(WayRow.id))
+        query = select(WayRow.id, WayRow.name).where(~col(WayRow.is_forgotten))
+        query = query.order_by(col(WayRow.name), col(WayRow.id))
         with Session(self._engine) as session:
             return [Way(id_, name) for id_, name in session.exec(query.limit(MOST_LISTED))]
 
@@ -32,7 +34,7 @@ class WayStore:
         """Its recipe."""
         with Session(self._engine) as session:
             row = session.get(WayRow, id_)
-            if row is None:
+            if row is None or row.is_forgotten:
                 raise NotFoundError("this way of working is not kept (any more)")
             return row.recipe
 
@@ -44,7 +46,8 @@ class WayStore:
         return Way(id_, name)
 
     def forget(self, id_: str) -> None:
-        with Session(self._writing) as session, session.begin():
-            row = session.get(WayRow, id_)
-            if row is not None:
-                session.delete(row)
+        set_forgotten(self._writing, WayRow, id_, True)
+
+    def bring_back(self, id_: str) -> None:
+        """What was forgotten. Raises NotFoundError."""
+        set_forgotten(self._writing, WayRow, id_, False)

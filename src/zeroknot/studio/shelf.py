@@ -161,6 +161,11 @@ class Shelf:
         self._searches.forget(id_)
         self._announcer.say("searches")
 
+    def bring_back_search(self, id_: str) -> None:
+        """Raises NotFoundError."""
+        self._searches.bring_back(id_)
+        self._announcer.say("searches")
+
 
 class _Making:
     """What an edit makes of loops, and how many it could not change."""

@@ -103,6 +103,13 @@ def keep_way(studio: StudioDep, project: str, hand: str, ask: AskWay) -> answers
 @router.delete("/ways/{way}", status_code=204)
 def forget_way(studio: StudioDep, way: str) -> None:
     studio.ways.forget(way)
+    studio.announcer.say("ways")
+
+
+@router.post("/ways/{way}/back", status_code=204)
+def bring_back_way(studio: StudioDep, way: str) -> None:
+    studio.ways.bring_back(way)
+    studio.announcer.say("ways")
 
 
 @router.get("/projects/{project}/hand/{hand}/like")

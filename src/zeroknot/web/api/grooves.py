@@ -114,6 +114,13 @@ def shelve_groove(studio: StudioDep, ask: AskShelve) -> answers.NewId:
 @router.delete("/grooves/{groove}", status_code=204)
 def unshelve_groove(studio: StudioDep, groove: str) -> None:
     studio.grooves.forget(groove)
+    studio.announcer.say("grooves")
+
+
+@router.post("/grooves/{groove}/back", status_code=204)
+def bring_back_groove(studio: StudioDep, groove: str) -> None:
+    studio.grooves.bring_back(groove)
+    studio.announcer.say("grooves")
 
 
 @router.post("/projects/{project}/grooves/shelved/{groove}")

@@ -146,6 +146,11 @@ def forget_search(studio: StudioDep, search: str) -> None:
     studio.shelf.forget_search(search)
 
 
+@router.post("/searches/{search}/back", status_code=204)
+def bring_back_search(studio: StudioDep, search: str) -> None:
+    studio.shelf.bring_back_search(search)
+
+
 def _asked(
     studio: Studio, ask: AskShelf, project: Project | None
 ) -> tuple[Query, dict[str, Like], int]:

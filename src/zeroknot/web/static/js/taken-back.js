@@ -6,10 +6,15 @@
  * project's own history holds.
  */
 
-import { ApiError, postOnce } from "./net/api.js";
+import { ApiError, post, postOnce, remove } from "./net/api.js";
 import { ended } from "./job.js";
 
-/** @typedef {{kind: "shelf", change: number, label: string} | {kind: "project"}} Done */
+/**
+ * A change of loops on the shelf; something kept there by name that was forgotten, or is back; an edit of the project.
+ * @typedef {{kind: "shelf", change: number, label: string}} OfLoops
+ * @typedef {{kind: "kept", path: string, isThere: boolean, label: string}} OfKept
+ * @typedef {OfLoops | OfKept | {kind: "project"}} Done
+ */
 
 export class TakenBack {
   /** @param {import("./session.js").Session} session */
@@ -27,12 +32,12 @@ export class TakenBack {
   /** What undo would take back now, in words; nothing where there is nothing. */
   get undoLabel() {
     const last = this.done.at(-1);
-    return last?.kind === "shelf" ? last.label : this.session.state.undo ?? "";
+    return last && last.kind !== "project" ? last.label : this.session.state.undo ?? "";
   }
 
   get redoLabel() {
     const last = this.undone.at(-1);
-    return last?.kind === "shelf" ? last.label : this.session.state.redo ?? "";
+    return last && last.kind !== "project" ? last.label : this.session.state.redo ?? "";
   }
 
   /** The project stands at another revision. @param {number} revision @param {boolean} isOurs */
@@ -51,6 +56,7 @@ export class TakenBack {
     await this.session.last; // what is on its way is the last thing done
     const last = this.done.at(-1);
     if (last?.kind === "shelf") return this.takeBack(this.done, this.undone, "taken back");
+    if (last?.kind === "kept") return this.turn(this.done, this.undone, "taken back");
     const { session } = this;
     if (this.foreign.has(session.state.revision)) {
       session.say(`“${session.state.undo}” was done elsewhere after your last edit. It stays.`, "info", {
@@ -64,8 +70,43 @@ export class TakenBack {
 
   async redo() {
     await this.session.last;
-    if (this.undone.at(-1)?.kind === "shelf") return this.takeBack(this.undone, this.done, "done again");
+    const last = this.undone.at(-1);
+    if (last?.kind === "shelf") return this.takeBack(this.undone, this.done, "done again");
+    if (last?.kind === "kept") return this.turn(this.undone, this.done, "done again");
     return this.step(() => this.session.moveOn(), this.undone, this.done);
+  }
+
+  /** Forget something that is kept on the shelf by name. @param {string} path of it @param {string} name @returns {Promise<boolean>} */
+  forget(path, name) {
+    return this.session.inOrder(async () => {
+      if (!await this.set(path, false)) return false;
+      this.did({ kind: "kept", path, isThere: false, label: `forget “${name}”` });
+      return true;
+    });
+  }
+
+  /** What was forgotten last comes back, or is forgotten again. @param {Done[]} from @param {Done[]} to @param {string} said */
+  turn(from, to, said) {
+    const last = from.pop();
+    if (last?.kind !== "kept") return false;
+    return this.session.inOrder(async () => {
+      const isDone = await this.set(last.path, !last.isThere);
+      (isDone ? to : from).push(isDone ? { ...last, isThere: !last.isThere } : last);
+      if (isDone) this.session.say(`Shelf: ${last.label}, ${said}.`);
+      return isDone;
+    });
+  }
+
+  /** @param {string} path @param {boolean} isThere @returns {Promise<boolean>} whether that was done */
+  async set(path, isThere) {
+    try {
+      await (isThere ? post(`${path}/back`, {}, { again: true }) : remove(path));
+      return true;
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      this.session.say(error.message, "error");
+      return false;
+    }
   }
 
   /** @param {() => Promise<boolean>} move @param {Done[]} from @param {Done[]} to */

@@ -1,7 +1,7 @@
 // @ts-check
 /** Grooves: those the project keeps, even and swing, taking one, mixing two, files and the shelf. */
 
-import { getJson, post, putFile, remove } from "../net/api.js";
+import { getJson, post, putFile } from "../net/api.js";
 import { round, typedNumber } from "../format.js";
 import { section } from "../sections.js";
 import { aboutText } from "./model.js";
@@ -216,7 +216,7 @@ export const kept = (shared) => {
       const made = await view.ask("shelve", (signal) => post("/api/grooves", { project: session.state.id, groove: id }, { signal, again: true }));
       if (!made) return;
       session.say("On the shelf, for every project.");
-      if (this.wasSearched) void this.searchShelf(this.shelfWords);
+      this.searchAgain();
     },
 
     /** @param {string} words */
@@ -233,13 +233,13 @@ export const kept = (shared) => {
       void session.queue(() => post(`${session.path}/grooves/shelved/${id}`, { revision: session.state.revision, known: session.state.token }));
     },
 
-    /** @param {string} id */
-    async offShelf(id) {
-      const done = await view.ask("unshelve", async () => {
-        await remove(`/api/grooves/${id}`);
-        return true;
-      });
-      if (done) void this.searchShelf(this.shelfWords);
+    searchAgain() {
+      if (this.wasSearched) void this.searchShelf(this.shelfWords);
+    },
+
+    /** @param {{id: string, name: string}} groove */
+    async offShelf({ id, name }) {
+      if (await session.history.forget(`/api/grooves/${id}`, name)) this.searchAgain();
     },
   });
 };

@@ -1,7 +1,7 @@
 // @ts-check
 /** Recipes that are handed on: as a file, by name, over other loops. */
 
-import { getJson, post, remove } from "../net/api.js";
+import { getJson, post } from "../net/api.js";
 import { section } from "../sections.js";
 
 const MOST_BYTES = 8 * 1024 * 1024;
@@ -16,12 +16,19 @@ export const ways = (shared) => {
     others: /** @type {{sha: string, name: string}[]} */ ([]),
 
     async startWays() {
-      this.ways = await view.ask("ways", (signal) => getJson("/api/ways", signal)) ?? [];
+      view.scope.add(session.hear((event) => {
+        if (event.kind === "ways" || event.kind === "missed") void this.loadWays();
+      }));
+      await this.loadWays();
       const shelf = await view.ask("others", (signal) => getJson(`/api/shelf?project=${session.state.id}&count=60`, signal));
       /** @type {Map<string, string>} */
       const found = new Map(session.state.strands.map((s) => [s.loop, s.name]));
       for (const row of shelf?.rows ?? []) found.set(row.sha, row.name);
       this.others = [...found].map(([sha, name]) => ({ sha, name }));
+    },
+
+    async loadWays() {
+      this.ways = await view.ask("ways", (signal) => getJson("/api/ways", signal)) ?? this.ways;
     },
 
     /** What was done to it, done to another loop. @param {HTMLSelectElement} select */
@@ -51,10 +58,9 @@ export const ways = (shared) => {
       if (told) await this.grown({ kind: "take_recipe", text: JSON.stringify(told), over: [one.id] });
     },
 
-    /** @param {string} id */
-    async forgetWay(id) {
-      await view.ask("forgetWay", () => remove(`/api/ways/${id}`));
-      this.ways = this.ways.filter((w) => w.id !== id);
+    /** @param {{id: string, name: string}} way */
+    async forgetWay({ id, name }) {
+      if (await session.history.forget(`/api/ways/${id}`, name)) void this.loadWays();
     },
 
     /** A recipe that came as a file: made again where its loops are here. @param {HTMLInputElement} input */

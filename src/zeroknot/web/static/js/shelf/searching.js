@@ -1,7 +1,7 @@
 // @ts-check
 /** What is asked of the shelf: words, facets, order, searches that are kept; and what the project makes of it. */
 
-import { ApiError, getJson, post, remove } from "../net/api.js";
+import { ApiError, getJson, post } from "../net/api.js";
 import { bpm, typedNumber } from "../format.js";
 import { section } from "../sections.js";
 import { asksFor, choices, headings, NOTHING, SETS_SHOWN, sorted } from "./asked.js";
@@ -204,9 +204,9 @@ export const searching = (shared) => {
       void this.loadSearches();
     },
 
-    /** @param {string} id */
-    async forgetSearch(id) {
-      await shared.tried(() => remove(`/api/shelf/searches/${id}`));
+    /** @param {{id: string, name: string}} search */
+    async forgetSearch({ id, name }) {
+      await session.history.forget(`/api/shelf/searches/${id}`, name);
       void this.loadSearches();
     },
 

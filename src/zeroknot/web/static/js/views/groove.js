@@ -30,6 +30,9 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
     this.show();
     this.showGroove();
     view.scope.add(session.watch(() => this.showGroove()));
+    view.scope.add(session.hear((event) => {
+      if (event.kind === "grooves" || event.kind === "missed") this.searchAgain();
+    }));
     shared.begin(this);
     // For tests that look at what is drawn.
     Object.assign(shared.app, { groove: this });
