@@ -21,7 +21,8 @@ from benchmarks.accuracy.fit_attacks import loops, read
 from benchmarks.accuracy.learn import Fitted, choice, fit, in_groups, together
 from zeroknot.core.listening.attacks import is_silent
 from zeroknot.core.listening.evidence import evidence, first_evidence
-from zeroknot.core.listening.hypotheses import Hypotheses, hypotheses
+from zeroknot.core.listening.hypotheses import hypotheses
+from zeroknot.core.listening.hypothesis import Hypotheses
 from zeroknot.core.listening.judge import MOST_JUDGED, worth_judging
 from zeroknot.core.listening.material import material_of
 from zeroknot.core.listening.network import WEIGHTS

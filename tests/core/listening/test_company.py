@@ -8,7 +8,7 @@ import numpy as np
 from tests.core.listening.test_readings import with_silence
 from tests.sounds import even_notes, rendered
 from zeroknot.core.listening.company import NOBODY, Company, Member
-from zeroknot.core.listening.hypotheses import Hypotheses
+from zeroknot.core.listening.hypothesis import Hypotheses
 from zeroknot.core.listening.reading import Claims, Reading
 from zeroknot.core.listening.readings import listen
 

@@ -7,7 +7,7 @@ from tests.sounds import RATE, audio, drum_loop
 from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.copies import thinned
 from zeroknot.core.listening.edges import better_edges, copied, grid_line, steadied
-from zeroknot.core.listening.hypotheses import (
+from zeroknot.core.listening.hypothesis import (
     END_BEAT,
     END_FILE,
     START_ATTACK,
@@ -44,6 +44,15 @@ class SteadiedTest(unittest.TestCase):
         off = np.abs(better.tempo - 128.37)
         self.assertLess(off.min(), 0.02)
         self.assertLess(abs(better.start[off.argmin()] - 0.4), 0.0005)
+
+    def test_an_end_that_was_counted_is_moved_the_farther_the_more_bars_were_counted(self):
+        """A third of a hundredth of the tempo is a tenth of a second over sixteen bars."""
+        at = np.arange(128) * 60 / 128 / 2 + 0.006
+        attacks = Attacks(at, np.ones(128), np.ones(128))
+        end = 64 * 60 / 128 * 1.0035
+        columns = (0.0, end, 16, 4, START_FILE, END_BEAT)
+        better = steadied(Hypotheses(*(np.asarray([v]) for v in columns)), attacks)
+        self.assertLess(np.abs(better.tempo - 128).min(), 0.001)
 
     def test_edges_that_the_file_gives_stay(self):
         fixed = replace(self.by_ear, start_kind=np.asarray([START_FILE]))

@@ -7,7 +7,8 @@ from zeroknot.core.listening import grid as grid_module
 from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.evidence import evidence, first_evidence
 from zeroknot.core.listening.grid import on_the_grid
-from zeroknot.core.listening.hypotheses import (
+from zeroknot.core.listening.hypotheses import hypotheses, straightened
+from zeroknot.core.listening.hypothesis import (
     END_BEAT,
     END_BEYOND,
     END_FILE,
@@ -19,8 +20,6 @@ from zeroknot.core.listening.hypotheses import (
     START_MARK,
     START_SOUND,
     Hypotheses,
-    hypotheses,
-    straightened,
 )
 from zeroknot.core.listening.judge import MOST_JUDGED, judged
 from zeroknot.core.listening.material import material_of
@@ -68,6 +67,24 @@ class HypothesesTest(unittest.TestCase):
                 kind = None if name == "begun again" else kinds[1]
                 self.assert_there(h, 100, 2, start, end, kinds[0], kind)
 
+    def test_a_pickup_of_many_hits_may_stand_before_whole_bars_and_a_tail_behind(self):
+        bpm = 100.0
+        loop, step = drum_loop(bpm, 2), round(0.075 * RATE)
+        roll = np.tile(0.3 * loop[:step] * np.linspace(1, 0, step), 16)  # of 32nds
+        ring = 0.3 * np.sin(np.arange(RATE // 2) / 30)
+        h = found(material(np.concatenate([roll, loop, ring])))
+        self.assert_there(h, bpm, 2, 1.2, 1.2 + 4.8, None, END_BEAT)
+
+    def test_a_beginning_of_a_usual_length_that_is_missing_tells_the_tempo_exactly(self):
+        bpm = 113.37  # no whole number that a tempo could be drawn to
+        loop = drum_loop(bpm, 2)
+        for beats in (0.25, 0.5):
+            h = found(material(loop[round(beats * 60 / bpm * RATE) :]))
+            late = (h.start_kind == START_BEFORE) & (h.bars == 2) & (h.metre == 4)
+            near = late & (np.abs(h.tempo - bpm) < 0.001)
+            self.assertTrue(near.any())
+            self.assertLess(abs(h.start[near][0] + beats * 60 / bpm), 0.001)
+
     def test_where_silence_ends_a_pass_may_start_though_its_first_hit_comes_later(self):
         loop = np.concatenate([np.full(round(0.04 * RATE), 0.001), drum_loop(104, 2)])
         loop = loop[: round(480 / 104 * RATE)]  # its kick is 40 ms late
@@ -96,7 +113,10 @@ class HypothesesTest(unittest.TestCase):
         times = 0.2 + np.arange(12) * 0.251
         attacks = Attacks(times, np.ones(12), np.ones(12))
         # Eighths 251 ms apart: beats of 0.502 s.
-        self.assertAlmostEqual(straightened(attacks, 0.2, 0.49), 0.502, places=6)
+        found = straightened(attacks, np.asarray([0.2, 0.2 + 0.251, 3.2]), 0.49)
+        np.testing.assert_allclose(found[:2], 0.502, atol=1e-6)
+        self.assertEqual(found[2], 0.49)  # nothing comes after it
+        self.assertEqual(straightened(Attacks.none(), np.zeros(1), 0.5), 0.5)
 
     def test_periods_of_a_beat(self):
         beat = 60 / 110

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from zeroknot.core.listening.reading import Claims, Reading
 
 if TYPE_CHECKING:  # what listens is not loaded where only its company is told
-    from zeroknot.core.listening.hypotheses import Hypotheses
+    from zeroknot.core.listening.hypothesis import Hypotheses
 
 Odds = NDArray[np.float64]
 EXACT_SECONDS = 0.006  # within which a pass begins and ends with its file

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.copies import BEFORE, BEHIND, Thin, matches
-from zeroknot.core.listening.hypotheses import (
+from zeroknot.core.listening.hypothesis import (
     END_BEAT,
     END_BEYOND,
     END_SEAM,
@@ -27,6 +27,7 @@ from zeroknot.core.listening.hypotheses import (
 # Seconds longer a pass may become: an end either way; where sound begins is heard late, and what it
 # is heard by must not be left in front of it; an attack amid other sound is heard early, too.
 STEADIED_END, STEADIED_START, STEADIED_AMID = (-0.012, 0.015), (-0.002, 0.015), (-0.015, 0.015)
+COUNTED_ROOM = 0.004  # of a pass, that its counted end may be off besides
 LEAST_HITS = 4.0  # attacks that make a line
 MOST_DOUBT_SECONDS = 0.005  # over the whole pass, for a line to be believed
 LEAST_ALIKE, LEAST_OFF_SECONDS = 0.5, 0.0003  # of a copy that an edge is moved to
@@ -84,7 +85,8 @@ def steadied(h: Hypotheses, attacks: Attacks) -> Hypotheses:
             np.where(counted, STEADIED_END[i], np.where(amid, STEADIED_AMID[i], STEADIED_START[i]))
             for i in (0, 1)
         )
-        near = holds & by_ear & (longer > least) & (longer < most)
+        room = np.where(counted, COUNTED_ROOM * (h.end - h.start), 0.0)
+        near = holds & by_ear & (longer > least - room) & (longer < most + room)
         found = found.joined(_longer(h, longer, counted).taken(near))
     return found.without_doubles()
 

@@ -12,7 +12,7 @@ from scipy import ndimage
 from zeroknot.core.listening.copies import cut_of, matches
 from zeroknot.core.listening.edges import grid_line
 from zeroknot.core.listening.grid import on_the_grid
-from zeroknot.core.listening.hypotheses import Hypotheses
+from zeroknot.core.listening.hypothesis import Hypotheses
 from zeroknot.core.listening.material import Material
 from zeroknot.core.listening.picture import COARSE
 

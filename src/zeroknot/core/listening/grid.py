@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from zeroknot.core.listening.hypotheses import Hypotheses
+from zeroknot.core.listening.hypothesis import Hypotheses
 from zeroknot.core.listening.material import Material
 from zeroknot.core.listening.picture import COARSE
 

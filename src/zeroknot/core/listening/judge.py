@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from zeroknot.core.listening.edges import better_edges
 from zeroknot.core.listening.evidence import Table, evidence, first_evidence
-from zeroknot.core.listening.hypotheses import Hypotheses
+from zeroknot.core.listening.hypothesis import Hypotheses
 from zeroknot.core.listening.material import Material
 from zeroknot.core.listening.network import network
 from zeroknot.core.listening.trees import trees

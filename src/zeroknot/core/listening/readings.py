@@ -18,7 +18,8 @@ from zeroknot.core.listening.attacks import is_silent
 from zeroknot.core.listening.beats import TempoCurve, beats_along, share_on, take_of
 from zeroknot.core.listening.company import NOBODY, Company
 from zeroknot.core.listening.hearing import Hearing
-from zeroknot.core.listening.hypotheses import (
+from zeroknot.core.listening.hypotheses import hypotheses
+from zeroknot.core.listening.hypothesis import (
     END_BEAT,
     END_BEYOND,
     END_FILE,
@@ -32,7 +33,6 @@ from zeroknot.core.listening.hypotheses import (
     START_MARK,
     START_SOUND,
     Hypotheses,
-    hypotheses,
 )
 from zeroknot.core.listening.judge import judged
 from zeroknot.core.listening.key_heard import key_heard
