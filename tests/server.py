@@ -99,9 +99,13 @@ class Server:
         self.process.wait()
 
     def stop(self) -> None:
+        """A clean stop; whatever it did, it complains of nothing in the terminal."""
         if self.process.poll() is None:
             self.process.terminate()
             try:
                 self.process.wait(10)
             except subprocess.TimeoutExpired:
                 self.kill()
+            words = self.words()
+            if "ERROR" in words or "Traceback" in words:
+                raise AssertionError(f"the server wrote:\n{words}")
