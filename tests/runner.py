@@ -14,9 +14,6 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent
 SLOWEST_SHOWN = 10
 MOST_TRIED_ALONE = 4
-# Browsers wait for sound in real time and leave a quarter of the cores: what needs none runs beside
-# them, behind them.
-BESIDE, BEHIND = 1, 10  # processes more than cores; how much nicer
 LOADED = (
     "numpy", "scipy.signal", "scipy.ndimage", "numba", "soundfile", "hypothesis", "pydantic",
     "fastapi.testclient", "sqlmodel", "playwright.sync_api",
@@ -66,12 +63,8 @@ class TimedResult(unittest.TestResult):
         super().addSuccess(test)
 
 
-def run(names: list[str], behind: int = 0) -> list[Told]:
-    """All tests of these names, in this process, one name after the other.
-
-    behind  how much nicer than others this process is from now on
-    """
-    os.nice(behind)
+def run(names: list[str]) -> list[Told]:
+    """All tests of these names, in this process, one name after the other."""
     os.environ.setdefault("HYPOTHESIS_STORAGE_DIRECTORY", ".hypothesis")
     told = [_run(name) for name in names]
     while AT_END:
@@ -154,12 +147,8 @@ def main() -> int:
     # once, by the process they are forked off.
     context = get_context("forkserver")
     context.set_forkserver_preload(list(LOADED))
-    cores = os.cpu_count() or 1
-    with ProcessPoolExecutor(cores + BESIDE, mp_context=context, max_tasks_per_child=1) as pool:
-        futures = {
-            pool.submit(run, share, 0 if share[0].startswith(IN_BROWSER) else BEHIND): share
-            for share in shares(names, cores)
-        }
+    with ProcessPoolExecutor(os.cpu_count(), mp_context=context, max_tasks_per_child=1) as pool:
+        futures = {pool.submit(run, share): share for share in shares(names, os.cpu_count() or 1)}
         for future in as_completed(futures):
             try:
                 done = future.result()
