@@ -156,6 +156,19 @@ class KeyTest(BrowserTest):
         # The browser's own line about an answer that refuses.
         self.troubles = [t for t in self.troubles if "422" not in t]
 
+    def test_what_is_said_elsewhere_of_its_loop_is_shown_and_of_another_nothing_is_asked(self):
+        page, asked = self.page, []
+        expect(page.locator("#key-said")).to_contain_text("is inside D minor")
+        page.on("request", lambda r: asked.append(r.url.split("?")[0].rsplit("/", 1)[-1]))
+        change = {"edit": {"kind": "favour", "favourite": True}, "shas": [self.near]}
+        with page.expect_response("**/hand/*?beat=*"):
+            self.server.post("/api/shelf/changes", **change)
+        change = {"edit": {"kind": "state_key", "key": "A minor"}, "shas": [self.far]}
+        self.server.post("/api/shelf/changes", **change)
+        expect(page.locator("label.chip", has_text="A minor")).to_be_visible()
+        expect(page.get_by_label("Key of the loop", exact=True)).to_have_value("A minor")
+        self.assertEqual(asked.count("key"), 1)
+
     def test_a_clip_is_shifted_alone_cents_and_all(self):
         page = self.page
         self.open("arrange")

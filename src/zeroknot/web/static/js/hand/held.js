@@ -11,6 +11,13 @@ import { showAgain } from "../ui/fields.js";
 
 const LONGEST_PICTURED = 120; // seconds
 
+/** As text, whatever the order it came in. @param {unknown} value */
+const written = (value) => JSON.stringify(value, (_, part) =>
+  part && typeof part === "object" && !Array.isArray(part) ? Object.fromEntries(Object.entries(part).sort(([a], [b]) => (a < b ? -1 : 1))) : part);
+
+/** Does the second, which may hold more, say all that the first says? @param {Record<string, any>} said @param {Record<string, any>} known */
+const isWithin = (said, known) => Object.keys(said).every((name) => written(said[name]) === written(known[name]));
+
 export class Held {
   /**
    * @param {import("../session.js").Session} session @param {import("../main.js").App} app
@@ -74,7 +81,7 @@ export class Held {
     // What its loop is may be said on the shelf, by anyone; and be taken back.
     view.scope.add(session.hear((event) => {
       const isIt = event.kind === "loop" && event.sha === this.hand.loop;
-      if (isIt || event.kind === "shelf" || event.kind === "missed") void session.last.then(() => this.refresh());
+      if (isIt || event.kind === "shelf" || event.kind === "missed") void session.last.then(() => this.refresh(true));
     }));
     view.scope.add(() => {
       this.source?.close();
@@ -85,8 +92,8 @@ export class Held {
     void this.fetch();
   }
 
-  /** Ask anew what is in hand: something about it was changed. */
-  async refresh() {
+  /** Ask anew what is in hand: something about it was changed. @param {boolean} [perhaps] or it was about something else */
+  async refresh(perhaps = false) {
     const { session } = this;
     if (this.view.isOver) return;
     const fresh = await this.view.ask("hand", async (signal) => {
@@ -101,6 +108,7 @@ export class Held {
     });
     // What was asked for since is on its way: showing this would show a step back.
     if (!fresh || session.saving > 0) return;
+    if (perhaps && isWithin(fresh, this.hand)) return;
     this.hand = fresh;
     this.told();
     void session.setHand(fresh.hand);
