@@ -93,11 +93,11 @@ class GrooveTest(BrowserTest):
         self.take()
         self.open_groove(self.strand)
         page.get_by_role("button", name="Lay Shuffle").click()
-        self.wait(lambda: self.laid()["laid"])
+        bar = page.locator("drag-bar[label=Timing] .drag-bar")
+        expect(bar).to_be_visible()  # once the page has it laid, too
         page.get_by_role("button", name="Hear it").click()
         self.wait(lambda: self.engine("e.hand.isPlaying && e.hand.second() !== null"))
         whole = self.engine("e.hand.sheet.digest")
-        bar = page.locator("drag-bar[label=Timing] .drag-bar")
         box = bar.bounding_box()
         page.mouse.move(box["x"] + box["width"] - 4, box["y"] + 12)
         page.mouse.down()
