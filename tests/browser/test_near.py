@@ -114,8 +114,19 @@ class NearTest(ShelfHarness):
         page.unroute("**/api/shelf/searches")
         page.get_by_label("Forget All audio").click()
         expect(kept).to_have_count(0)
-        page.get_by_role("button", name="Undo").click()
+        undo = page.get_by_role("button", name="Undo")
+        undo.click()
         expect(kept).to_be_visible()
+        # Another took its name meanwhile: that is said, and nothing waits behind it.
+        page.get_by_label("Forget All audio").click()
+        expect(kept).to_have_count(0)
+        page.get_by_label("Name for this search").fill("All audio")
+        page.get_by_role("button", name="Keep", exact=True).click()
+        kept.wait_for()
+        undo.click()
+        expect(page.locator(".notices")).to_contain_text("is not kept (any more)")
+        expect(undo).not_to_have_attribute("title", "forget “All audio”")
+        self.troubles = [t for t in self.troubles if "404" not in t]
 
     def test_its_family_is_shown_by_key_and_button(self):
         rows = self.brought()

@@ -27,7 +27,7 @@ Bools = NDArray[np.bool_]
 
 MOST_BARS_OFF = 8  # of BARS: the lengths that are usual, where a part of one is left on or out
 PICKUPS = (0.25, 0.5, 0.75, 1.0, 1.5, 2.0, 3.0)  # pulses before the one
-LATE = (-0.25, -0.5)  # of the first bar, that are missing
+LATE = (-0.25, -0.5)  # the same where the first bar lost its beginning
 LONGEST_TAIL_SECONDS = 2.2
 SNAP_SECONDS = 0.03
 LEAST_SECONDS = 0.2
@@ -72,7 +72,7 @@ def between(start: Floats, end: Floats, start_kind: Ints, end_kind: Ints) -> Hyp
 
 def to_the_end(seconds: float) -> Hypotheses:
     """To a file's end whole bars after a pickup of a usual length, or without the beginning of
-    the first: the file's length tells the pulse exactly."""
+    the first: the file's length, in seconds, tells the pulse exactly."""
     found = []
     for before, kind in ((PICKUPS, START_BACK), (LATE, START_BEFORE)):
         left = np.asarray(before)[:, None]

@@ -79,33 +79,35 @@ export class TakenBack {
   /** Forget something that is kept on the shelf by name. @param {string} path of it @param {string} name @returns {Promise<boolean>} */
   forget(path, name) {
     return this.session.inOrder(async () => {
-      if (!await this.set(path, false)) return false;
+      if (await this.set(path, false) !== "done") return false;
       this.did({ kind: "kept", path, isThere: false, label: `forget “${name}”` });
       return true;
     });
   }
 
-  /** What was forgotten last comes back, or is forgotten again. @param {Done[]} from @param {Done[]} to @param {string} said */
+  /** What was forgotten last comes back, or is forgotten again; where it is gone for good nothing waits for it. @param {Done[]} from @param {Done[]} to @param {string} said */
   turn(from, to, said) {
     const last = from.pop();
     if (last?.kind !== "kept") return false;
     return this.session.inOrder(async () => {
-      const isDone = await this.set(last.path, !last.isThere);
+      const answer = await this.set(last.path, !last.isThere);
+      if (answer === "gone") return false;
+      const isDone = answer === "done";
       (isDone ? to : from).push(isDone ? { ...last, isThere: !last.isThere } : last);
       if (isDone) this.session.say(`Shelf: ${last.label}, ${said}.`);
       return isDone;
     });
   }
 
-  /** @param {string} path @param {boolean} isThere @returns {Promise<boolean>} whether that was done */
+  /** @param {string} path @param {boolean} isThere @returns {Promise<"done" | "refused" | "gone">} */
   async set(path, isThere) {
     try {
       await (isThere ? post(`${path}/back`, {}, { again: true }) : remove(path));
-      return true;
+      return "done";
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
       this.session.say(error.message, "error");
-      return false;
+      return error.status === 404 ? "gone" : "refused";
     }
   }
 

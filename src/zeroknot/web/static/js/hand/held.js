@@ -44,6 +44,8 @@ export class Held {
     this.drawn = () => {};
     /** Selector of the part of the page that shows its fields. */
     this.shownIn = "";
+    /** Something was changed that nobody was told of yet. */
+    this.isOwed = false;
     /** Its pieces in their order are what is heard and drawn, not the loop as a whole. */
     this.inOrder = false;
   }
@@ -96,6 +98,7 @@ export class Held {
   async refresh(perhaps = false) {
     const { session } = this;
     if (this.view.isOver) return;
+    this.isOwed ||= !perhaps;
     const fresh = await this.view.ask("hand", async (signal) => {
       try {
         return await getJson(`${this.path}?beat=${this.beat}`, signal);
@@ -108,7 +111,8 @@ export class Held {
     });
     // What was asked for since is on its way: showing this would show a step back.
     if (!fresh || session.saving > 0) return;
-    if (perhaps && isWithin(fresh, this.hand)) return;
+    if (!this.isOwed && isWithin(fresh, this.hand)) return;
+    this.isOwed = false;
     this.hand = fresh;
     this.told();
     void session.setHand(fresh.hand);
