@@ -150,6 +150,7 @@ class ShapesTest(BrowserTest):
         page.get_by_label("Beats of each bar that are kept").press("Enter")
         page.get_by_role("button", name="keep", exact=True).click()
         self.wait(lambda: self.engine("s.state.clips.length") == 8)
+        before = self.server.rows()
         page.locator(".clip").first.focus()
         page.keyboard.press("Shift+J")
         self.wait(lambda: self.engine("s.state.clips.length") == 1)
@@ -159,9 +160,12 @@ class ShapesTest(BrowserTest):
         page.locator(".clip").first.focus()
         page.keyboard.press("u")
         self.wait(lambda: self.engine("s.state.clips.length") == 8)
+        self.assertEqual(len(self.server.rows()), len(before) + 1)
         page.keyboard.press("Control+z")
         page.keyboard.press("Control+z")
         self.wait(lambda: self.engine("s.state.clips.length") == 8)
+        # The loop that it was made one in goes with it.
+        self.wait(lambda: self.server.rows() == before)
 
     def test_sections_are_named_moved_and_cycled(self):
         page = self.page

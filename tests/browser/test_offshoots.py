@@ -114,6 +114,28 @@ class OffshootsTest(FamilyTest):
         kept = next(m for m in self.members() if m["kind"] == "print")
         self.assertEqual([m["parents"] for m in self.grown()], [[kept["id"]]])
 
+    def test_keeping_is_one_step_of_undo_and_of_redo(self):
+        page = self.page
+        self.show(self.hand)
+        page.keyboard.press("1")
+        one = self.wait(lambda: next(iter(self.grown()), None))
+        self.wait(lambda: page.evaluate(f"() => {VIEW}.heard") == one["id"])
+        before = self.server.rows()
+        for key in ("k", "Control+Shift+z"):
+            page.keyboard.press(key)
+            self.wait(lambda: self.print_of(self.sha))
+            self.wait(lambda: len(self.server.rows()) == len(before) + 1)
+            expect(page.get_by_role("button", name="Undo")).to_be_enabled()
+            self.wait(lambda: self.engine("s.saving") == 0)
+            page.keyboard.press("Control+z")
+            self.wait(lambda: [m["id"] for m in self.grown()] == [one["id"]])
+            self.wait(lambda: self.server.rows() == before)
+            self.assertIsNone(self.print_of(self.sha))
+            self.wait(lambda: page.evaluate(f"() => {VIEW}.oneName") == one["name"])
+        # What was grown is still there, and the next step takes that back.
+        page.keyboard.press("Control+z")
+        self.wait(lambda: self.grown() == [])
+
     def test_named_dropped_and_placed_and_back(self):
         page = self.page
         self.show(self.hand)
@@ -250,7 +272,12 @@ class HandedOnTest(FamilyTest):
         name = page.get_by_label("Keep it as a way of working called")
         name.fill("Winch it")
         name.press("Enter")
-        page.get_by_role("button", name="Winch it", exact=True).wait_for()
+        way = page.get_by_role("button", name="Winch it", exact=True)
+        way.wait_for()
+        page.get_by_role("button", name="Undo").click()
+        expect(way).to_have_count(0)
+        page.get_by_role("button", name="Redo").click()
+        way.wait_for()
         # The way of working is done to a loop; the recipe is laid over another.
         self.choose("drums_103")
         page.get_by_role("button", name="Winch it", exact=True).click()

@@ -65,6 +65,10 @@ class TakeTest(BrowserTest):
         known = {r["sha"] for r in self.server.rows()}
         page.get_by_role("button", name="Crop to a new loop").click()
         self.wait(lambda: len(self.server.rows()) == len(known) + 1)
+        page.get_by_role("button", name="Undo").click()
+        self.wait(lambda: {r["sha"] for r in self.server.rows()} == known)
+        page.get_by_role("button", name="Redo").click()
+        self.wait(lambda: len(self.server.rows()) == len(known) + 1)
         page.get_by_role("button", name="Take it in hand").click()
         page.get_by_text("4 bars", exact=True).first.wait_for()
         made = next(r for r in self.server.rows() if r["sha"] not in known)

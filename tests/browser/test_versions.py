@@ -22,6 +22,9 @@ class VersionsTest(BrowserTest):
     def dialog(self):
         return self.page.locator("#versions")
 
+    def versions(self):
+        return self.server.get(f"/api/projects/{self.project}/versions")
+
     def show(self):
         self.page.locator("#strip").focus()
         self.page.keyboard.press("v")
@@ -77,6 +80,16 @@ class VersionsTest(BrowserTest):
         field.fill("")
         field.press("Tab")
         field.wait_for(state="detached")
+        # Names are given and taken back like all else.
+        page.keyboard.press("Escape")
+        self.dialog().wait_for(state="hidden")
+        undo = page.get_by_role("button", name="Undo")
+        for title, name in (("take “Slow one” from a version", "Slow one"),
+                            ("call a version “Slow one”", "Slow")):  # fmt: skip
+            expect(undo).to_have_attribute("title", title)
+            undo.click()
+            self.wait(lambda: name in {v["name"] for v in self.versions()})  # noqa: B023
+        self.assertEqual(self.shown_tempo(), "140")
 
     def test_a_name_being_typed_stays_while_something_else_is_done(self):
         page = self.page

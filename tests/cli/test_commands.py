@@ -292,7 +292,7 @@ class SameByCommandTest(StudioTest):
         project = self.studio.projects.create("Same")
         self.submit(project, SetSteadyTempo(bpm=101.5))
         state = self.submit(project, Place(hand=item.sha, beat=0))
-        printed = self.studio.prints.print_strand(state.project, item.sha, "wrap", False)
+        printed = self.studio.prints.print_strand(state.project, item.sha, "wrap", False).loop
         ours = soundfile.read(self.studio.store.path(printed.sha), dtype="float32")[0]
         source, out = self.folder / "keys.wav", self.folder / "out.wav"
         source.write_bytes(data)

@@ -90,7 +90,7 @@ class ExchangeTest(StudioTest):
         loop = self.loop()
         project = self.studio.projects.create("Slate")
         tree = self.studio.projects.state(project).project
-        return self.studio.prints.print_strand(tree, loop.sha, "wrap", False), loop
+        return self.studio.prints.print_strand(tree, loop.sha, "wrap", False).loop, loop
 
     def test_what_was_printed_here_is_offered_found_heard_and_brought_in_elsewhere(self):
         made, _ = self.printed()

@@ -35,6 +35,6 @@ class Family(OnABreak):
 
     def keep(self, offshoot):
         """Printed and on the shelf, as the page does it."""
-        loop = self.studio.prints.print_strand(self.tree(), offshoot.id, "wrap", False)
+        loop = self.studio.prints.print_strand(self.tree(), offshoot.id, "wrap", False).loop
         self.do(KeepGrown(offshoot=offshoot.id, sha=loop.sha))
         return loop

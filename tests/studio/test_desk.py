@@ -312,8 +312,8 @@ class ThroughTest(WithDesk):
         self.do(ChangeSound(track=self.two, listens_to=self.one, values={"ratio": 4.0}))
         print_range = self.studio.prints.print_range
         where = SongRange(0, 8)
-        plain = print_range(self.tree(), where, RangeHow("cut"))
-        through = print_range(self.tree(), where, RangeHow("cut", through=True))
+        plain = print_range(self.tree(), where, RangeHow("cut")).loop
+        through = print_range(self.tree(), where, RangeHow("cut", through=True)).loop
         self.assertNotEqual(plain.sha, through.sha)
         self.assertIn("as its tracks sound", through.recipe.made_by["said"])
         self.do(SetMaster(level_db=0))
@@ -328,5 +328,5 @@ class ThroughTest(WithDesk):
         axis = rendering_of(self.studio.store.folder, again.plan).whole()
         self.assertEqual(hashlib.sha256(again.file(axis)).hexdigest(), through.sha)
         # What rings past its end is added to its start, where that is asked for.
-        wrapped = print_range(self.tree(), where, RangeHow("wrap", through=True))
+        wrapped = print_range(self.tree(), where, RangeHow("wrap", through=True)).loop
         self.assertEqual(wrapped.frames, through.frames)

@@ -278,8 +278,8 @@ class KeptTest(GrooveTest):
 
     def test_the_shelf_keeps_one_for_every_project(self):
         kept = self.take(name="Rope feel")
-        self.studio.shelve_groove(self.project, kept.id)
-        self.studio.shelve_groove(self.project, kept.id)  # once
+        self.assertTrue(self.studio.shelve_groove(self.project, kept.id).is_new)
+        self.assertFalse(self.studio.shelve_groove(self.project, kept.id).is_new)  # once
         found = self.studio.grooves.find("rope")
         self.assertEqual([g.groove.name for g in found], ["Rope feel"])
         self.assertEqual(self.studio.grooves.find("hemp"), [])

@@ -119,7 +119,7 @@ class MidiLoopsTest(StudioTest):
     def test_it_is_printed_and_downloaded_as_sound(self):
         loop = self.brought()
         tree = self.placed(loop, 97)
-        printed = self.studio.prints.print_strand(tree, tree.strands[0].id, "wrap", False)
+        printed = self.studio.prints.print_strand(tree, tree.strands[0].id, "wrap", False).loop
         info = soundfile.info(self.studio.store.path(printed.sha))
         self.assertEqual((info.frames, info.channels), (frame(8 * 60 / 97 * 44_100), 2))
         self.assertFalse(printed.is_midi)

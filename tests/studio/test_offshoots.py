@@ -212,7 +212,7 @@ class KeepTest(Family):
         other = self.another("keys_88")
         self.cut()
         self.do(TakeSlices(hand=self.hand, of=other.sha))
-        printed = self.studio.prints.print_strand(self.tree(), self.strand().id, "wrap", False)
+        printed = self.studio.prints.print_strand(self.tree(), self.strand().id, "wrap", False).loop
         self.assertEqual(printed.recipe.parents, (self.loop.sha, other.sha))
         ids = [m.id for m in self.members(printed.sha)]
         self.assertEqual(set(ids), {self.loop.sha, other.sha, printed.sha})
@@ -242,7 +242,7 @@ class KeepTest(Family):
         self.do(TakeUp(of=loop.sha))
         strand = self.tree().strands[-1]
         self.do(SetShift(hand=strand.id, semitones=3))
-        branch = self.studio.prints.print_strand(self.tree(), strand.id, "wrap", False)
+        branch = self.studio.prints.print_strand(self.tree(), strand.id, "wrap", False).loop
         self.assertEqual(branch.recipe.parents, (loop.sha,))
         unlike = self.studio.families.unlike(self.tree(), f"~{loop.sha}", strand.id)
         self.assertEqual(unlike, ("Key: +3 st, where there was none.",))

@@ -73,7 +73,7 @@ class MakeOneTest(ClipsTest):
     def make_one(self, start, end, track=None):
         where = SongRange(start, end, None if track is None else (track,))
         how = RangeHow.in_place(self.tree(), where)
-        loop = self.studio.prints.print_range(self.tree(), where, how)
+        loop = self.studio.prints.print_range(self.tree(), where, how).loop
         tracks = None if track is None else (track,)
         self.do(MakeOne(loop=loop.sha, start=start, end=end, tracks=tracks))
 
@@ -138,7 +138,7 @@ class MakeOneTest(ClipsTest):
         self.assertGreater(np.abs(self.mixed() - before).max(), 5e-3)  # the rest sends still
 
     def test_where_nothing_is_left_it_says_so(self):
-        loop = self.studio.prints.print_range(self.tree(), SongRange(0.0, 4.0), RangeHow())
+        loop = self.studio.prints.print_range(self.tree(), SongRange(0.0, 4.0), RangeHow()).loop
         self.do(RemoveClips(clips=self.ids()))
         with self.assertRaisesRegex(EditError, "nothing"):
             self.do(MakeOne(loop=loop.sha, start=0.0, end=4.0))

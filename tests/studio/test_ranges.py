@@ -63,7 +63,7 @@ class RangePrintTest(StudioTest):
         tracks = how.pop("tracks", None)
         return self.studio.prints.print_range(
             self.tree(), SongRange(start, end, tracks), RangeHow(**how)
-        )
+        ).loop
 
     def test_it_is_what_the_song_plays_and_knows_its_beats(self):
         loop = self.printed(seam="cut")

@@ -138,16 +138,25 @@ class ChangesTest(StudioTest):
 
     def test_searches_are_kept_by_name(self):
         asked = Query(words="dusty", sounds=frozenset({"drums"}), tempo=(80, 100))
-        self.studio.shelf.keep_search("Breaks", asked)
-        self.studio.shelf.keep_search("Breaks", Query(words="other"))
+        first = self.studio.shelf.keep_search("Breaks", asked)
+        other = self.studio.shelf.keep_search("Breaks", Query(words="other"))
+        self.assertEqual((first.instead_of, other.instead_of), (None, first.id))
+        again = self.studio.shelf.keep_search("Breaks", Query(words="other"))
+        self.assertEqual((again.is_new, again.instead_of), (False, None))
         kept = self.studio.shelf.searches()
         self.assertEqual([(s.name, s.query) for s in kept], [("Breaks", '{"words": "other"}')])
         self.studio.shelf.forget_search(kept[0].id)
         self.assertEqual(self.studio.shelf.searches(), [])
         self.studio.shelf.bring_back_search(kept[0].id)
         self.assertEqual(self.studio.shelf.searches(), kept)
-        with self.assertRaises(NotFoundError):
-            self.studio.shelf.bring_back_search("nobody")
+        # The one before comes back where the one that took its name goes, and where no other has.
+        self.studio.shelf.bring_back_search(first.id, other.id)
+        self.assertEqual([s.id for s in self.studio.shelf.searches()], [first.id])
+        third = self.studio.shelf.keep_search("Breaks", Query(words="third"))
+        for id_, now in (("nobody", None), (first.id, other.id), (first.id, None)):
+            with self.assertRaises(NotFoundError):
+                self.studio.shelf.bring_back_search(id_, now)
+        self.assertEqual([s.id for s in self.studio.shelf.searches()], [third.id])
 
 
 class GivingTest(StudioTest):

@@ -209,7 +209,7 @@ class SlicesTest(OnABreak):
     def test_a_print_is_the_order_in_its_exact_length(self):
         self.cut()
         self.do(DealOrder(hand=self.hand, seed=7))
-        printed = self.studio.prints.print_strand(self.tree(), self.hand, "wrap", False)
+        printed = self.studio.prints.print_strand(self.tree(), self.hand, "wrap", False).loop
         self.assertEqual(printed.frames, round(8 * 60 / 96 * 44_100))
         self.assertEqual(printed.recipe.made_by["strand"]["order"]["beats"], 8.0)
 

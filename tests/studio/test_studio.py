@@ -486,12 +486,12 @@ class PrintsTest(StudioTest):
         tree = self.studio.projects.state(self.project).project
         return self.studio.prints.print_strand(
             tree, self.drums.sha, more.get("seam", "wrap"), more.get("with_lead", False)
-        )
+        ).loop
 
     def test_a_print_sheds_the_tempo_of_its_source(self):
         item = self.bring(wav_bytes(rendered("keys_88"), 16), "lamp_88bpm_Dm.wav")
         tree = self.studio.projects.state(self.project).project
-        made = self.studio.prints.print_strand(tree, item.sha, "wrap", False)
+        made = self.studio.prints.print_strand(tree, item.sha, "wrap", False).loop
         self.assertNotIn("88", made.name)
         self.assertTrue(made.name.startswith("lamp_Dm, "), made.name)
         self.assertIsNone(made.claims.tempo_bpm)
@@ -536,7 +536,7 @@ class PrintsTest(StudioTest):
 
     def made_of(self, sha):
         tree = self.studio.projects.state(self.project).project
-        return self.studio.prints.print_strand(tree, sha, "wrap", False)
+        return self.studio.prints.print_strand(tree, sha, "wrap", False).loop
 
     def test_recipes_from_before_they_had_a_kind_are_read_and_their_key_not_believed(self):
         old = {"plan": {"source": "a"}, "seam": "wrap", "key": "F♯ major"}

@@ -59,7 +59,7 @@ class TakesTest(StudioTest):
 
     def test_cropping_copies_samples_and_keeps_the_take(self):
         start, end = 3.0, 7.5
-        loop = self.studio.takes.crop(self.tree(), self.sha, start, end, 2)
+        loop = self.studio.takes.crop(self.tree(), self.sha, start, end, 2).loop
         file = io.BytesIO(self.studio.store.path(loop.sha).read_bytes())
         samples, rate = soundfile.read(file, dtype="float32")
         self.assertEqual((rate, samples.size), (RATE, round(4.5 * RATE)))
@@ -72,8 +72,8 @@ class TakesTest(StudioTest):
         self.assertEqual(len(self.on_shelf()), 2)
 
     def test_a_crop_is_heard_anew_and_keeps_what_was_said(self):
-        said = self.studio.takes.crop(self.tree(), self.sha, 3.0, 7.5, 2)
-        plain = self.studio.takes.crop(self.tree(), self.sha, 3.0, 8.0, None)
+        said = self.studio.takes.crop(self.tree(), self.sha, 3.0, 7.5, 2).loop
+        plain = self.studio.takes.crop(self.tree(), self.sha, 3.0, 8.0, None).loop
         for loop in (said, plain):
             old = replace(loop.hearing, readings=(), version=0)
             self.studio.loops.set_hearing(replace(loop, hearing=old))
@@ -84,7 +84,7 @@ class TakesTest(StudioTest):
 
     def test_what_has_no_key_has_none_when_it_is_cropped(self):
         self.studio.shelf.change([self.sha], StateKey(key=None))
-        self.assertIsNone(self.studio.takes.crop(self.tree(), self.sha, 3.0, 7.0, None).key)
+        self.assertIsNone(self.studio.takes.crop(self.tree(), self.sha, 3.0, 7.0, None).loop.key)
 
     def test_the_trades_own_example(self):
         # Four bars that last 9.897 s make the project 97 BPM (common practice, no source).
@@ -142,7 +142,7 @@ class SeamTest(StudioTest):
     def test_the_print_is_mended_with_it(self):
         self.submit(self.project, SetCrossfade(hand=self.sha, ms=20))
         tree = self.studio.projects.state(self.project).project
-        made = self.studio.prints.print_strand(tree, self.sha, "wrap", False)
+        made = self.studio.prints.print_strand(tree, self.sha, "wrap", False).loop
         printed = soundfile.read(self.studio.store.path(made.sha), always_2d=True)[0].T
         self.assertLess(seam_between(printed, 0, printed.shape[1], RATE).jump, 1.5)
 

@@ -124,6 +124,24 @@ class ApiTest(WebTest):
         self.assertEqual(made.status_code, 201)
         self.assertEqual(self.client.get("/api/projects").json()[0]["id"], made.json()["id"])
 
+    def test_a_print_comes_once_under_its_id_and_is_taken_off_again(self):
+        sha, project = self.loop(), self.project()
+
+        def printed(id_: str) -> dict:
+            said = {"hand": sha, "id": id_}
+            return self.client.post(f"/api/projects/{project}/prints", json=said).json()
+
+        made = printed("once")
+        self.assertRegex(made["label"], "^“.+” printed$")
+        self.assertEqual(printed("once"), made)  # its answer was lost
+        self.assertEqual(printed("two"), made | {"change": None})
+        self.client.post(f"/api/shelf/changes/{made['change']}/undo", json={})
+        rows = self.client.get("/api/shelf").json()["rows"]
+        self.assertEqual([row["sha"] for row in rows], [sha])
+        again = printed("three")
+        self.assertEqual(again["sha"], made["sha"])
+        self.assertGreater(again["change"], made["change"])
+
     def test_undo_over_http_and_the_end_of_it(self):
         project = self.project()
         self.intent(project, kind="set_steady_tempo", bpm=90)

@@ -303,7 +303,7 @@ def _grow(studio: Studio, project: str, sha: str) -> None:
 
     def keep(offshoot: Offshoot, name: str) -> str:
         do(NameGrown(offshoot=offshoot.id, name=name))
-        loop = studio.prints.print_strand(state.project, offshoot.id, "wrap", False)
+        loop = studio.prints.print_strand(state.project, offshoot.id, "wrap", False).loop
         do(KeepGrown(offshoot=offshoot.id, sha=loop.sha))
         return loop.sha
 

@@ -9,8 +9,8 @@ from sqlmodel import Session, col, select
 from zeroknot.core.digest import digest_of_text
 from zeroknot.core.errors import NotFoundError
 from zeroknot.core.groove.groove import Groove
+from zeroknot.store.by_name import Kept, set_forgotten
 from zeroknot.store.database import writing
-from zeroknot.store.forgetting import set_forgotten
 from zeroknot.store.tables import GrooveRow
 
 MOST_LISTED = 500
@@ -44,18 +44,19 @@ class GrooveStore:
                 raise NotFoundError("this groove is not on the shelf (any more)")
             return _groove.validate_json(row.groove)
 
-    def keep(self, groove: Groove, made_at: str) -> str:
-        """Returns its id; one that is there already stays as it is."""
+    def keep(self, groove: Groove, made_at: str) -> Kept:
+        """One that is there already stays as it is."""
         text = _groove.dump_json(groove).decode()
         id_ = digest_of_text(text)[:12]
         with Session(self._writing) as session, session.begin():
             row = session.get(GrooveRow, id_)
+            is_new = row is None or row.is_forgotten
             if row is not None:
                 row.is_forgotten = False
             else:
                 name = f"{groove.name} {groove.origin}".strip()
                 session.add(GrooveRow(id=id_, name=name, groove=text, made_at=made_at))
-        return id_
+        return Kept(id_, groove.name, is_new)
 
     def forget(self, id_: str) -> None:
         set_forgotten(self._writing, GrooveRow, id_, True)

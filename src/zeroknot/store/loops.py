@@ -129,6 +129,19 @@ class Made(NamedTuple):
     on_shelf: bool
 
 
+def _put(session: Session, loop: Loop) -> bool:
+    """On the shelf with it; False where it lay there already."""
+    row = session.get(LoopRow, loop.sha)
+    if row is not None and row.on_shelf:
+        return False
+    if row is None:
+        row = loop_row(loop)
+        session.add(row)
+    row.on_shelf = True
+    derive(session, row)
+    return True
+
+
 class LoopStore:
     """Rows of loops, by the hash of their bytes."""
 
@@ -141,17 +154,22 @@ class LoopStore:
     def add(self, loop: Loop) -> bool:
         """Put a loop on the shelf. False where it lay there already (nothing is changed then)."""
         with Session(self._writing) as session, session.begin():
-            row = session.get(LoopRow, loop.sha)
-            if row is None:
-                row = loop_row(loop)
-                session.add(row)
-                derive(session, row)
-                return True
-            back = not row.on_shelf
-            row.on_shelf = True
-            if back:
-                derive(session, row)
-            return back
+            return _put(session, loop)
+
+    def make(self, loop: Loop, label: str, made_at: str, asked: str | None = None) -> int | None:
+        """Put a loop that was made here on the shelf, as a change that can be taken back.
+
+        asked    as of `change`
+        returns  the number to take it back by; None where it lay there already
+        """
+        with Session(self._writing) as session, session.begin():
+            if done := answer_to(session, asked):
+                return int(done[0]) if done[0] is not None else None
+            change = Change({loop.sha: {"on_shelf": False}}, {loop.sha: {"on_shelf": True}})
+            is_new = _put(session, loop)
+            number = self._kept(session, label, change, made_at) if is_new else None
+            keep_answer(session, asked, [number])
+            return number
 
     def get(self, sha: str) -> Loop:
         found = self.named([sha])

@@ -5,8 +5,9 @@ from dataclasses import dataclass
 from sqlalchemy import Engine
 from sqlmodel import Session, col, select
 
+from zeroknot.core.digest import digest_of_text
+from zeroknot.store.by_name import Kept, bring_back, keep_named, set_forgotten
 from zeroknot.store.database import writing
-from zeroknot.store.forgetting import set_forgotten
 from zeroknot.store.tables import SavedSearchRow
 
 
@@ -29,19 +30,15 @@ class SearchStore:
             rows = session.exec(query.order_by(col(SavedSearchRow.name)))
             return [SavedSearch(r.id, r.name, r.query) for r in rows]
 
-    def keep(self, search: SavedSearch, made_at: str) -> None:
-        """One of the same name gives way."""
-        same = select(SavedSearchRow).where(SavedSearchRow.name == search.name)
-        with Session(self._writing) as session, session.begin():
-            for row in session.exec(same):
-                session.delete(row)
-            session.add(
-                SavedSearchRow(id=search.id, name=search.name, query=search.query, made_at=made_at)
-            )
+    def keep(self, name: str, query: str, made_at: str) -> Kept:
+        """Under a name; one of the same name gives way."""
+        id_ = digest_of_text(f"{name}\n{query}")[:12]
+        row = SavedSearchRow(id=id_, name=name, query=query, made_at=made_at)
+        return keep_named(self._writing, row)
 
     def forget(self, id_: str) -> None:
         set_forgotten(self._writing, SavedSearchRow, id_, True)
 
-    def bring_back(self, id_: str) -> None:
-        """What was forgotten. Raises NotFoundError."""
-        set_forgotten(self._writing, SavedSearchRow, id_, False)
+    def bring_back(self, id_: str, instead_of: str | None = None) -> None:
+        """As of `by_name.bring_back`."""
+        bring_back(self._writing, SavedSearchRow, id_, instead_of)

@@ -7,8 +7,8 @@ from sqlmodel import Session, col, select
 
 from zeroknot.core.digest import digest_of_text
 from zeroknot.core.errors import NotFoundError
+from zeroknot.store.by_name import Kept, bring_back, keep_named, set_forgotten
 from zeroknot.store.database import writing
-from zeroknot.store.forgetting import set_forgotten
 from zeroknot.store.tables import WayRow
 
 MOST_LISTED = 200
@@ -38,16 +38,14 @@ class WayStore:
                 raise NotFoundError("this way of working is not kept (any more)")
             return row.recipe
 
-    def keep(self, name: str, recipe: str, made_at: str) -> Way:
+    def keep(self, name: str, recipe: str, made_at: str) -> Kept:
         """Under a name; one of the same name takes the place of the one before."""
-        id_ = digest_of_text(name)[:12]
-        with Session(self._writing) as session, session.begin():
-            session.merge(WayRow(id=id_, name=name, recipe=recipe, made_at=made_at))
-        return Way(id_, name)
+        id_ = digest_of_text(f"{name}\n{recipe}")[:12]
+        return keep_named(self._writing, WayRow(id=id_, name=name, recipe=recipe, made_at=made_at))
 
     def forget(self, id_: str) -> None:
         set_forgotten(self._writing, WayRow, id_, True)
 
-    def bring_back(self, id_: str) -> None:
-        """What was forgotten. Raises NotFoundError."""
-        set_forgotten(self._writing, WayRow, id_, False)
+    def bring_back(self, id_: str, instead_of: str | None = None) -> None:
+        """As of `by_name.bring_back`."""
+        bring_back(self._writing, WayRow, id_, instead_of)

@@ -101,6 +101,8 @@ class Families:
             known.add(_source(sha, loop))
         for m in made.values():
             grown = kept.get(m.sha)
+            if not (m.on_shelf or grown or m.sha in above):
+                continue  # taken back, and nothing came of it
             said = grown.said if grown else m.said
             parents = tuple(p for p in m.parents if p != m.sha)
             known.add(

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import NamedTuple
 
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.loop import NO_KEY, Loop
@@ -14,6 +15,18 @@ from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.bring import loop_of
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.listened import Listened
+
+
+class NewLoop(NamedTuple):
+    """A loop that was made here, as the shelf has it.
+
+    change  number of the change of the shelf that this was; None where it lay there already
+    label   what that was, in words
+    """
+
+    loop: Loop
+    change: int | None
+    label: str
 
 
 class MadeLoops:
@@ -44,11 +57,16 @@ class MadeLoops:
             added_at=datetime.now(UTC).isoformat(timespec="microseconds"),
         )
 
-    def keep(self, incoming: Path, made: Loop) -> Loop:
-        """Onto the shelf with it; the loop as the shelf has it."""
+    def keep(self, incoming: Path, made: Loop, how: str, asked: str | None = None) -> NewLoop:
+        """Onto the shelf with it.
+
+        how    it was made, in a word: "printed"
+        asked  the id under which a page asked for it; asked again, it came onto the shelf once
+        """
+        label = f"“{made.name}” {how}"
         self._store.keep(incoming, made.sha)
-        self._loops.add(made)
+        change = self._loops.make(made, label, made.added_at, asked)
         self._announcer.say("shelf")
         for told in self.kept:
             told(made.sha)
-        return self._loops.get(made.sha)
+        return NewLoop(self._loops.get(made.sha), change, label)

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import NamedTuple
 
 from zeroknot.core.formats.claims import without_tempo
 from zeroknot.core.harmony.key import Key
@@ -22,7 +23,7 @@ from zeroknot.store.loops import LoopStore
 from zeroknot.studio.desk import sent_by
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import ITSELF, Hand, in_hand
-from zeroknot.studio.made_loops import MadeLoops
+from zeroknot.studio.made_loops import MadeLoops, NewLoop
 from zeroknot.studio.placement import Placement
 from zeroknot.studio.song_range import SongRange, parts_of, plan_of_range
 
@@ -65,6 +66,14 @@ class RangeHow:
         return cls("ring", with_lead=True, through=not is_one, levels=not is_one)
 
 
+class Named(NamedTuple):
+    """What a print is called, how it is made, and under which id a page asked for it."""
+
+    name: str
+    recipe: Recipe
+    asked: str | None
+
+
 class Prints:
     def __init__(
         self, store: AudioStore, loops: LoopStore, executors: Executors, made_loops: MadeLoops
@@ -73,12 +82,14 @@ class Prints:
         self._executors, self._made_loops = executors, made_loops
 
     def print_strand(
-        self, project: Project, hand_name: str, seam: str, with_lead: bool, beat: float = 0.0
-    ) -> Loop:
+        self, project: Project, hand_name: str, seam: str, with_lead: bool, beat: float = 0.0,
+        asked: str | None = None,
+    ) -> NewLoop:  # fmt: skip
         """One pass as a new loop on the shelf, float32, its recipe with it.
 
-        seam  "wrap" adds the tail to the start, "cut" leaves it out, "ring" keeps it past the end
-        beat  the beat of the project whose tempo counts
+        seam   "wrap" adds the tail to the start, "cut" leaves it out, "ring" keeps it past the end
+        beat   the beat of the project whose tempo counts
+        asked  as of `MadeLoops.keep`
         """
         hand = in_hand(project, self._loops, hand_name)
         strand, run = self.run_of(project, hand, seam, with_lead, beat)
@@ -100,14 +111,16 @@ class Prints:
         key = printed_key(hand.loop, plan)
         parents = kept_parents(project, grown) if grown else descends_from(strand)
         recipe = Recipe(kind="print", parents=parents, made_by=made_by, key=key)
-        return self._printed(run, name, recipe, strand.round_beats, metre, hand.loop)
+        as_ = Named(name, recipe, asked)
+        return self._printed(run, as_, strand.round_beats, metre, hand.loop)
 
     def print_range(
         self,
         project: Project,
         where: SongRange,
         how: "RangeHow | None" = None,
-    ) -> Loop:
+        asked: str | None = None,
+    ) -> NewLoop:
         """A stretch of the song as a new loop on the shelf, float32, its recipe with it.
 
         Raises EditError where nothing sounds there.
@@ -135,11 +148,10 @@ class Prints:
         recipe = Recipe(kind="print", parents=parents, made_by=made_by)
         name = f"{where.named(project)} at {tempo:g}"[:LONGEST_NAME]
         metre = project.metre_map.metre_at(first)
-        return self._printed(run, name, recipe, where.end - where.start, metre, likest)
+        as_ = Named(name, recipe, asked)
+        return self._printed(run, as_, where.end - where.start, metre, likest)
 
-    def _printed(
-        self, run: Run, name: str, recipe: Recipe, beats: float, metre: Metre, source: Loop
-    ) -> Loop:
+    def _printed(self, run: Run, as_: "Named", beats: float, metre: Metre, source: Loop) -> NewLoop:
         """Rendered and onto the shelf, with the beats that it was made to."""
         incoming = self._store.new_incoming()
         # Not by the worker that renders for playing: a long print must not hold up the sound.
@@ -156,9 +168,10 @@ class Prints:
             confidence=1.0,
             reason="printed here",
         )
-        made = self._made_loops.listened(incoming, name, recipe, source)
+        made = self._made_loops.listened(incoming, as_.name, as_.recipe, source)
         hearing = replace(made.hearing, readings=(known,), beats=())
-        return self._made_loops.keep(incoming, replace(made, hearing=hearing))
+        heard = replace(made, hearing=hearing)
+        return self._made_loops.keep(incoming, heard, "printed", as_.asked)
 
     def run_of(
         self, project: Project, hand: Hand, seam: str, with_lead: bool, beat: float

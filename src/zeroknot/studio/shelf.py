@@ -2,7 +2,6 @@
 
 import json
 import time
-import uuid
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
@@ -11,6 +10,7 @@ from typing import Any
 from zeroknot.core.errors import EditError
 from zeroknot.core.loop import Loop
 from zeroknot.document.project import Project
+from zeroknot.store.by_name import Kept
 from zeroknot.store.jobs import Job
 from zeroknot.store.loops import BATCH, Change, Columns, LoopStore, batched
 from zeroknot.store.searches import SavedSearch, SearchStore
@@ -147,13 +147,12 @@ class Shelf:
     def searches(self) -> list[SavedSearch]:
         return self._searches.all()
 
-    def keep_search(self, name: str, query: Query) -> SavedSearch:
-        """Keep a search under a name; one of that name is replaced."""
+    def keep_search(self, name: str, query: Query) -> Kept:
+        """Keep a search under a name; one of that name gives way."""
         name = name.strip()
         if not 0 < len(name) <= LONGEST_SEARCH_NAME:
             raise EditError(f"a search's name has 1 to {LONGEST_SEARCH_NAME} characters")
-        kept = SavedSearch(uuid.uuid4().hex[:12], name, query_json(query))
-        self._searches.keep(kept, _now())
+        kept = self._searches.keep(name, query_json(query), _now())
         self._announcer.say("searches")
         return kept
 
@@ -161,9 +160,9 @@ class Shelf:
         self._searches.forget(id_)
         self._announcer.say("searches")
 
-    def bring_back_search(self, id_: str) -> None:
-        """Raises NotFoundError."""
-        self._searches.bring_back(id_)
+    def bring_back_search(self, id_: str, instead_of: str | None = None) -> None:
+        """As of `by_name.bring_back`."""
+        self._searches.bring_back(id_, instead_of)
         self._announcer.say("searches")
 
 

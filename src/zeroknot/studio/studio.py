@@ -17,6 +17,7 @@ from zeroknot.document.project import Project
 from zeroknot.document.strand import LONGEST_NAME, Strand
 from zeroknot.settings import Settings
 from zeroknot.store.audio_store import AudioStore
+from zeroknot.store.by_name import Kept
 from zeroknot.store.cache import Trimmer
 from zeroknot.store.company import CompanyStore
 from zeroknot.store.database import opened_database
@@ -27,7 +28,7 @@ from zeroknot.store.likenesses import LikenessStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.store.revisions import RevisionStore
 from zeroknot.store.searches import SearchStore
-from zeroknot.store.ways import Way, WayStore
+from zeroknot.store.ways import WayStore
 from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.audition import AS_IT_IS, Audition, auditioned, match_db
 from zeroknot.studio.bring import Bringing
@@ -159,7 +160,7 @@ class Studio:
             hand, measure=self.hits, listen=self.tones, begin=self.begun, compare=self.alike
         )
 
-    def keep_way(self, project: str, hand: str, name: str) -> Way:
+    def keep_way(self, project: str, hand: str, name: str) -> Kept:
         """Keep how something was made, by name, to do it again to other loops."""
         written = self.prints.recipe(self.projects.state(project).project, hand)
         if not written.strand:
@@ -178,8 +179,8 @@ class Studio:
         finally:
             made.file.unlink(missing_ok=True)
 
-    def shelve_groove(self, project: str, groove: str) -> str:
-        """Keep one of a project's grooves for every other; returns its id on the shelf."""
+    def shelve_groove(self, project: str, groove: str) -> Kept:
+        """Keep one of a project's grooves for every other."""
         kept = self.projects.state(project).project.kept_groove(groove)
         return self.grooves.keep(kept.groove, datetime.now(UTC).isoformat(timespec="microseconds"))
 

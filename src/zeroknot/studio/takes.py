@@ -16,7 +16,7 @@ from zeroknot.store.loops import LoopStore
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.hand import Hand, in_hand, pulses_heard
 from zeroknot.studio.intents.readings import reading_of
-from zeroknot.studio.made_loops import MadeLoops
+from zeroknot.studio.made_loops import MadeLoops, NewLoop
 from zeroknot.studio.sounding import crossfade_of, sounding_of
 
 SHORTEST_SECONDS = 0.02
@@ -128,11 +128,13 @@ class Takes:
         return SeamFacts(recorded.jump, recorded.is_heard, heard.jump, is_mended)
 
     def crop(
-        self, project: Project, hand_name: str, start_s: float, end_s: float, bars: int | None
-    ) -> Loop:
+        self, project: Project, hand_name: str, start_s: float, end_s: float, bars: int | None,
+        asked: str | None = None,
+    ) -> NewLoop:  # fmt: skip
         """A stretch as a new loop on the shelf, sample for sample; the take stays.
 
-        bars  that it is said to be; None leaves that to listening
+        bars   that it is said to be; None leaves that to listening
+        asked  as of `MadeLoops.keep`
         """
         hand = self._audio(project, hand_name)
         loop = hand.loop
@@ -151,7 +153,7 @@ class Takes:
             tempo = bars * per_bar * 60.0 / seconds
             said = Reading(bars, per_bar, tempo, 0.0, seconds, 1.0, "cropped from a take")
             made = replace(made, stated=said)
-        return self._made_loops.keep(incoming, made)
+        return self._made_loops.keep(incoming, made, "cropped", asked)
 
     def _audio(self, project: Project, hand_name: str) -> Hand:
         hand = in_hand(project, self._loops, hand_name)

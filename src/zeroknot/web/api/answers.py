@@ -1033,10 +1033,18 @@ class Copied(TypedDict):
 
 
 class MadeLoop(TypedDict):
+    """A loop that was made here.
+
+    change  number to take it off the shelf again by; None where it lay there already
+    label   what that was, in words
+    """
+
     sha: str
     name: str
     frames: int
     rate: int
+    change: int | None
+    label: str
 
 
 class Counted(TypedDict):
@@ -1158,6 +1166,15 @@ class Rank(TypedDict):
 
 class Ranks(TypedDict):
     ranks: list[Rank]
+
+
+class NewlyKept(TypedDict):
+    """Something that was kept by name: as of `store.by_name.Kept`."""
+
+    id: str
+    name: str
+    is_new: bool
+    instead_of: str | None
 
 
 class KeptWay(TypedDict):

@@ -21,6 +21,7 @@ from zeroknot.studio.placement import Placement
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
+from zeroknot.web.api.keeping import AskToComeBack, newly_kept
 from zeroknot.web.api.projects import AtBeat, header_name
 
 router = APIRouter(prefix="/api")
@@ -94,10 +95,9 @@ def way_text(studio: StudioDep, way: str) -> Response:
 
 
 @router.post("/projects/{project}/hand/{hand}/way", status_code=201)
-def keep_way(studio: StudioDep, project: str, hand: str, ask: AskWay) -> answers.KeptWay:
+def keep_way(studio: StudioDep, project: str, hand: str, ask: AskWay) -> answers.NewlyKept:
     """Keep how it is made, to be done to other loops."""
-    way = studio.keep_way(project, hand, ask.name)
-    return {"id": way.id, "name": way.name}
+    return newly_kept(studio.keep_way(project, hand, ask.name))
 
 
 @router.delete("/ways/{way}", status_code=204)
@@ -107,8 +107,8 @@ def forget_way(studio: StudioDep, way: str) -> None:
 
 
 @router.post("/ways/{way}/back", status_code=204)
-def bring_back_way(studio: StudioDep, way: str) -> None:
-    studio.ways.bring_back(way)
+def bring_back_way(studio: StudioDep, way: str, ask: AskToComeBack) -> None:
+    studio.ways.bring_back(way, ask.instead_of)
     studio.announcer.say("ways")
 
 

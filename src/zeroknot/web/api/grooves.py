@@ -16,6 +16,7 @@ from zeroknot.web.api import answers
 from zeroknot.web.api.deps import Known, Number, ShownDep, StudioDep
 from zeroknot.web.api.groove_wire import hand_groove_json, kept_json
 from zeroknot.web.api.incoming import received
+from zeroknot.web.api.keeping import newly_kept
 from zeroknot.web.api.projects import AnyState, AskId, AskTrial, AtBeat, header_name
 
 router = APIRouter(prefix="/api")
@@ -106,9 +107,9 @@ def shelved_grooves(
 
 
 @router.post("/grooves", status_code=201)
-def shelve_groove(studio: StudioDep, ask: AskShelve) -> answers.NewId:
+def shelve_groove(studio: StudioDep, ask: AskShelve) -> answers.NewlyKept:
     """Keep one of a project's for every other."""
-    return {"id": studio.shelve_groove(ask.project, ask.groove)}
+    return newly_kept(studio.shelve_groove(ask.project, ask.groove))
 
 
 @router.delete("/grooves/{groove}", status_code=204)

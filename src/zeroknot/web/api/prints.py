@@ -16,6 +16,7 @@ from zeroknot.studio.prints import RangeHow
 from zeroknot.studio.song_range import SongRange, parts_told
 from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
+from zeroknot.web.api.keeping import made_loop
 
 router = APIRouter(prefix="/api")
 
@@ -25,6 +26,7 @@ class PrintAsk(BaseModel):
     seam: str = Field("wrap", max_length=10)
     with_lead: bool = False
     beat: float = Field(0.0, ge=0, le=100_000)
+    id: str | None = Field(None, max_length=40, description="the page's own: done once")
 
 
 class AskWhere(BaseModel):
@@ -49,13 +51,16 @@ class RangeAsk(AskWhere):
     with_lead: bool = False
     through: bool = False
     levels: bool = True
+    id: str | None = Field(None, max_length=40, description="the page's own: done once")
 
 
 @router.post("/projects/{project}/prints", status_code=201)
 def print_strand(studio: StudioDep, project: str, ask: PrintAsk) -> answers.MadeLoop:
     tree = studio.projects.state(project).project
-    loop = studio.prints.print_strand(tree, ask.hand, ask.seam, ask.with_lead, ask.beat)
-    return {"sha": loop.sha, "name": loop.name, "frames": loop.frames, "rate": loop.rate}
+    printed = studio.prints.print_strand(
+        tree, ask.hand, ask.seam, ask.with_lead, ask.beat, asked=ask.id
+    )
+    return made_loop(printed)
 
 
 @router.post("/projects/{project}/ranges", status_code=201)
@@ -65,8 +70,7 @@ def print_range(studio: StudioDep, project: str, ask: RangeAsk) -> answers.MadeL
     how = RangeHow(ask.seam, ask.with_lead, ask.through, ask.levels)
     if ask.in_place:
         how = RangeHow.in_place(tree, ask.where)
-    loop = studio.prints.print_range(tree, ask.where, how)
-    return {"sha": loop.sha, "name": loop.name, "frames": loop.frames, "rate": loop.rate}
+    return made_loop(studio.prints.print_range(tree, ask.where, how, asked=ask.id))
 
 
 class CopyAsk(BaseModel):

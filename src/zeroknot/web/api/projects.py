@@ -29,6 +29,7 @@ from zeroknot.web.api import answers
 from zeroknot.web.api.deps import Known, Number, ShownDep, StudioDep
 from zeroknot.web.api.hand_wire import hand_json, proposals_json
 from zeroknot.web.api.incoming import received
+from zeroknot.web.api.keeping import made_loop
 
 router = APIRouter(prefix="/api")
 
@@ -97,6 +98,10 @@ class AskRange(BaseModel):
     start_s: float = Field(ge=0, le=1860)
     end_s: float = Field(ge=0, le=1860)
     bars: int | None = Field(None, ge=1, le=1024)
+
+
+class AskCrop(AskRange):
+    id: str | None = Field(None, max_length=40, description="the page's own: done once")
 
 
 class AskCount(BaseModel):
@@ -307,11 +312,10 @@ def range_in_take(
 
 
 @router.post("/projects/{project}/hand/{hand}/crop", status_code=201)
-def crop(studio: StudioDep, project: str, hand: str, ask: AskRange) -> answers.MadeLoop:
+def crop(studio: StudioDep, project: str, hand: str, ask: AskCrop) -> answers.MadeLoop:
     """A stretch as a new loop on the shelf; the take stays."""
     tree = studio.projects.state(project).project
-    loop = studio.takes.crop(tree, hand, ask.start_s, ask.end_s, ask.bars)
-    return {"sha": loop.sha, "name": loop.name, "frames": loop.frames, "rate": loop.rate}
+    return made_loop(studio.takes.crop(tree, hand, ask.start_s, ask.end_s, ask.bars, ask.id))
 
 
 @router.get("/projects/{project}/tempo.mid")

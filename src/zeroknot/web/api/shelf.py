@@ -20,6 +20,7 @@ from zeroknot.studio.shelf_edits import AnyShelfEdit
 from zeroknot.studio.studio import Studio
 from zeroknot.web.api import answers
 from zeroknot.web.api.deps import Number, StudioDep
+from zeroknot.web.api.keeping import AskToComeBack, newly_kept
 from zeroknot.web.api.projects import AtBeat
 from zeroknot.web.api.wire import found_json
 
@@ -137,8 +138,8 @@ def searches(studio: StudioDep) -> list[answers.KeptSearch]:
 
 
 @router.post("/searches", status_code=201)
-def keep_search(studio: StudioDep, new: NewSearch) -> answers.KeptSearch:
-    return _search_json(studio.shelf.keep_search(new.name, new.search.query()))
+def keep_search(studio: StudioDep, new: NewSearch) -> answers.NewlyKept:
+    return newly_kept(studio.shelf.keep_search(new.name, new.search.query()))
 
 
 @router.delete("/searches/{search}", status_code=204)
@@ -147,8 +148,8 @@ def forget_search(studio: StudioDep, search: str) -> None:
 
 
 @router.post("/searches/{search}/back", status_code=204)
-def bring_back_search(studio: StudioDep, search: str) -> None:
-    studio.shelf.bring_back_search(search)
+def bring_back_search(studio: StudioDep, search: str, ask: AskToComeBack) -> None:
+    studio.shelf.bring_back_search(search, ask.instead_of)
 
 
 def _asked(

@@ -1,11 +1,11 @@
 // @ts-check
 /** The project as the server has it, what is heard of it, and everything a person asks of it. */
 
-import { ApiError, getJson, postOnce } from "./net/api.js";
+import { ApiError, getJson, post, postOnce } from "./net/api.js";
 import { connection } from "./net/connection.js";
 import { listen } from "./net/events.js";
 import { sheetWith, stateWith } from "./net/since.js";
-import { TakenBack } from "./taken-back.js";
+import { TakenBack, comingOf } from "./taken-back.js";
 import { Engine } from "./engine/engine.js";
 
 /** @typedef {import("./types.js").ProjectState} ProjectState */
@@ -113,12 +113,49 @@ export class Session {
   /**
    * Ask for something to be done; one after another.
    * @param {import("./types.js").Intent} intent @param {Promise<unknown>} [after] what goes first: it must not fail
+   * @param {import("./taken-back.js").OfProject} [done] what it is to undo
    */
-  submit(intent, after) {
+  submit(intent, after, done = { kind: "project" }) {
     return this.queue(async () => {
       await after;
       return postOnce(`${this.path}/intents`, { ...this.stands, intent });
-    });
+    }, done);
+  }
+
+  /**
+   * Have a loop made: a new one on the shelf, taken off it again by undo.
+   * @param {string} path @param {Record<string, unknown>} how @returns {Promise<import("api").MadeLoop | null>} null where a notice says why not
+   */
+  async make(path, how) {
+    const made = await this.making(path, how);
+    const coming = made && comingOf(made);
+    if (coming) this.history.did(coming);
+    return made;
+  }
+
+  /**
+   * Have a loop made for an edit of the project; undo takes both back.
+   * @param {string} path @param {Record<string, unknown>} how @param {(made: import("api").MadeLoop) => import("./types.js").Intent} intentOf
+   * @returns {Promise<import("api").MadeLoop | null>} null where a notice says why not
+   */
+  async makeFor(path, how, intentOf) {
+    const made = await this.making(path, how);
+    if (!made) return null;
+    const loop = comingOf(made);
+    if (await this.submit(intentOf(made), undefined, { kind: "project", loop })) return made;
+    if (loop) this.history.did(loop);
+    return null;
+  }
+
+  /** Once, however often it is asked for; it goes on where the view is left. @param {string} path @param {Record<string, unknown>} how @returns {Promise<import("api").MadeLoop | null>} */
+  async making(path, how) {
+    try {
+      return await post(path, { ...how, id: crypto.randomUUID() }, { again: true });
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      this.say(error.message, "error");
+      return null;
+    }
   }
 
   /**
@@ -141,23 +178,23 @@ export class Session {
 
   /** Take the project's last edit back. */
   moveBack() {
-    return this.queue(() => postOnce(`${this.path}/undo`, this.stands), false);
+    return this.queue(() => postOnce(`${this.path}/undo`, this.stands), null);
   }
 
   /** Bring the edit that was taken back last. */
   moveOn() {
-    return this.queue(() => postOnce(`${this.path}/redo`, this.stands), false);
+    return this.queue(() => postOnce(`${this.path}/redo`, this.stands), null);
   }
 
   /**
-   * @param {() => Promise<ProjectState | StateChange>} ask @param {boolean} [isEdit] something new, to be taken back
+   * @param {() => Promise<ProjectState | StateChange>} ask @param {import("./taken-back.js").OfProject | null} [done] what it is to undo; null where it is nothing new
    * @returns {Promise<boolean>} whether it was done
    */
-  queue(ask, isEdit = true) {
+  queue(ask, done = { kind: "project" }) {
     return this.inOrder(async () => {
       try {
         await this.accept(await ask(), true);
-        if (isEdit) this.history.did({ kind: "project" });
+        if (done) this.history.did(done);
         return true;
       } catch (error) {
         if (!(error instanceof ApiError)) throw error;

@@ -6,15 +6,20 @@
  * project's own history holds.
  */
 
-import { ApiError, post, postOnce, remove } from "./net/api.js";
+import { ApiError, post, postOnce, putJson, remove } from "./net/api.js";
 import { ended } from "./job.js";
 
 /**
- * A change of loops on the shelf; something kept there by name that was forgotten, or is back; an edit of the project.
+ * A change of loops on the shelf; something that was kept by name, or forgotten; an edit of the project, with the
+ * loop that it brought onto the shelf.
  * @typedef {{kind: "shelf", change: number, label: string}} OfLoops
- * @typedef {{kind: "kept", path: string, isThere: boolean, label: string}} OfKept
- * @typedef {OfLoops | OfKept | {kind: "project"}} Done
+ * @typedef {{kind: "named", label: string, back: () => Promise<unknown>, again: () => Promise<unknown>}} OfNames
+ * @typedef {{kind: "project", loop?: OfLoops | null}} OfProject
+ * @typedef {OfLoops | OfNames | OfProject} Done
  */
+
+/** What a new loop on the shelf is to undo; nothing where it lay there already. @param {import("api").MadeLoop} made @returns {OfLoops | null} */
+export const comingOf = ({ change, label }) => (change === null ? null : { kind: "shelf", change, label });
 
 export class TakenBack {
   /** @param {import("./session.js").Session} session */
@@ -56,7 +61,7 @@ export class TakenBack {
     await this.session.last; // what is on its way is the last thing done
     const last = this.done.at(-1);
     if (last?.kind === "shelf") return this.takeBack(this.done, this.undone, "taken back");
-    if (last?.kind === "kept") return this.turn(this.done, this.undone, "taken back");
+    if (last?.kind === "named") return this.turn(this.done, this.undone, "taken back");
     const { session } = this;
     if (this.foreign.has(session.state.revision)) {
       session.say(`“${session.state.undo}” was done elsewhere after your last edit. It stays.`, "info", {
@@ -72,37 +77,54 @@ export class TakenBack {
     await this.session.last;
     const last = this.undone.at(-1);
     if (last?.kind === "shelf") return this.takeBack(this.undone, this.done, "done again");
-    if (last?.kind === "kept") return this.turn(this.undone, this.done, "done again");
+    if (last?.kind === "named") return this.turn(this.undone, this.done, "done again");
     return this.step(() => this.session.moveOn(), this.undone, this.done);
   }
 
-  /** Forget something that is kept on the shelf by name. @param {string} path of it @param {string} name @returns {Promise<boolean>} */
-  forget(path, name) {
+  /** Forget something that is kept by name. @param {string} of where such things are kept @param {{id: string, name: string}} what @returns {Promise<boolean>} */
+  forget(of, { id, name }) {
+    return this.named({ label: `forget “${name}”`, ...standing(of, null, id) });
+  }
+
+  /** Something was kept by name. @param {string} of @param {import("api").NewlyKept} kept */
+  kept(of, { id, name, is_new: isNew, instead_of: before }) {
+    if (isNew) this.did({ kind: "named", label: `keep “${name}”`, ...standing(of, id, before) });
+  }
+
+  /** Call a version something, or nothing. @param {string} path @param {string} name @param {string} before */
+  call(path, name, before) {
+    const calling = (/** @type {string} */ it) => () => putJson(path, { name: it });
+    const label = name ? `call a version “${name}”` : `take “${before}” from a version`;
+    return this.named({ label, again: calling(name), back: calling(before) });
+  }
+
+  /** @param {Omit<OfNames, "kind">} what @returns {Promise<boolean>} whether it was done */
+  named(what) {
     return this.session.inOrder(async () => {
-      if (await this.set(path, false) !== "done") return false;
-      this.did({ kind: "kept", path, isThere: false, label: `forget “${name}”` });
+      if (await this.answered(what.again) !== "done") return false;
+      this.did({ kind: "named", ...what });
       return true;
     });
   }
 
-  /** What was forgotten last comes back, or is forgotten again; where it is gone for good nothing waits for it. @param {Done[]} from @param {Done[]} to @param {string} said */
+  /** Something by name is taken back, or done again; where it is gone for good nothing waits for it. @param {Done[]} from @param {Done[]} to @param {string} said */
   turn(from, to, said) {
     const last = from.pop();
-    if (last?.kind !== "kept") return false;
+    if (last?.kind !== "named") return false;
     return this.session.inOrder(async () => {
-      const answer = await this.set(last.path, !last.isThere);
+      const answer = await this.answered(last.back);
       if (answer === "gone") return false;
       const isDone = answer === "done";
-      (isDone ? to : from).push(isDone ? { ...last, isThere: !last.isThere } : last);
-      if (isDone) this.session.say(`Shelf: ${last.label}, ${said}.`);
+      (isDone ? to : from).push(isDone ? { ...last, back: last.again, again: last.back } : last);
+      if (isDone) this.session.say(`${sentence(last.label)}: ${said}.`);
       return isDone;
     });
   }
 
-  /** @param {string} path @param {boolean} isThere @returns {Promise<"done" | "refused" | "gone">} */
-  async set(path, isThere) {
+  /** @param {() => Promise<unknown>} ask @returns {Promise<"done" | "refused" | "gone">} */
+  async answered(ask) {
     try {
-      await (isThere ? post(`${path}/back`, {}, { again: true }) : remove(path));
+      await ask();
       return "done";
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
@@ -111,10 +133,17 @@ export class TakenBack {
     }
   }
 
-  /** @param {() => Promise<boolean>} move @param {Done[]} from @param {Done[]} to */
+  /** An edit, and the loop that it brought onto the shelf. @param {() => Promise<boolean>} move @param {Done[]} from @param {Done[]} to */
   async step(move, from, to) {
     if (!(await move())) return false;
-    to.push(from.pop() ?? { kind: "project" });
+    const last = from.pop();
+    const loop = last?.kind === "project" ? last.loop : null;
+    to.push({ kind: "project" });
+    if (!loop) return true;
+    from.push(loop);
+    if (!await this.takeBack(from, to, "")) return true;
+    const back = to.pop();
+    to.splice(-1, 1, { kind: "project", loop: back?.kind === "shelf" ? back : null });
     return true;
   }
 
@@ -126,7 +155,7 @@ export class TakenBack {
 
   /**
    * A change of the shelf is taken back, which is a change that can be taken back itself.
-   * @param {Done[]} from @param {Done[]} to @param {string} said @param {number} [at] which; the last
+   * @param {Done[]} from @param {Done[]} to @param {string} said nothing is, where it goes with an edit @param {number} [at] which; the last
    */
   async takeBack(from, to, said, at = from.length - 1) {
     const [last] = at < 0 ? [] : from.splice(at, 1);
@@ -145,7 +174,7 @@ export class TakenBack {
         }
         const n = change.left_out;
         const left = n ? ` ${n === 1 ? "One loop was" : `${n} loops were`} changed since: that stays.` : "";
-        this.session.say(`Shelf: ${last.label}, ${said}.${left}`);
+        if (said) this.session.say(`Shelf: ${last.label}, ${said}.${left}`);
         return true;
       } catch (error) {
         if (!(error instanceof ApiError)) throw error;
@@ -155,4 +184,18 @@ export class TakenBack {
       }
     });
   }
+}
+
+/** @param {string} words */
+const sentence = (words) => words.charAt(0).toUpperCase() + words.slice(1);
+
+/**
+ * One by name stands where another, or none, stood; both ways.
+ * @param {string} of where such things are kept @param {string | null} now @param {string | null} before ids
+ * @returns {{again: () => Promise<unknown>, back: () => Promise<unknown>}}
+ */
+function standing(of, now, before) {
+  const to = (/** @type {string | null} */ id, /** @type {string | null} */ other) => () =>
+    (id === null ? remove(`${of}/${other}`) : post(`${of}/${id}/back`, { instead_of: other }, { again: true }));
+  return { again: to(now, before), back: to(before, now) };
 }

@@ -72,13 +72,11 @@ export const phraseControls = (view, session) => ({
     const rows = new Set(session.state.clips.filter((c) => picks.has(c.id)).map((c) => c.track));
     const tracks = rows.size ? [...rows] : this.rangeTracks();
     this.isPrinting = true;
-    const made = await view.ask("make-one", (signal) => post(`${session.path}/ranges`, {
-      start: from, end: to, tracks, in_place: true,
-    }, { signal, again: true }));
+    const before = new Set(session.state.clips.map((c) => c.id));
+    const range = { start: from, end: to, tracks: tracks ?? undefined };
+    const made = await session.makeFor(`${session.path}/ranges`, { ...range, in_place: true }, ({ sha }) => ({ kind: "make_one", loop: sha, ...range }));
     this.isPrinting = false;
     if (!made) return;
-    const before = new Set(session.state.clips.map((c) => c.id));
-    if (!await view.intent({ kind: "make_one", loop: made.sha, start: from, end: to, tracks: tracks ?? undefined })) return;
     const one = session.state.clips.find((c) => !before.has(c.id) && c.beat === from);
     if (one) [this.chosen, this.others] = [one.id, []];
     session.say("Made one; U opens it again: its pieces are kept behind it.");

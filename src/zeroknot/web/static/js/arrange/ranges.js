@@ -56,9 +56,9 @@ export const rangeControls = (session, app, view) => ({
     if (this.isPrinting || !session.state.clips.length) return;
     const { from, to } = this.rangeOf();
     this.isPrinting = true;
-    const made = await view.ask("range", (signal) => post(`${session.path}/ranges`, {
+    const made = await session.make(`${session.path}/ranges`, {
       start: from, end: to, tracks: this.rangeTracks(), seam: this.rangeSeam, through: this.rangeThrough,
-    }, { signal, again: true })); // the same stretch twice is one loop
+    });
     this.isPrinting = false;
     if (!made) return;
     [this.rangePrinted, this.rangeSha] = [`${made.name}: on the shelf.`, made.sha];

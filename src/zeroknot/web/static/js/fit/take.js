@@ -204,9 +204,9 @@ export const taking = (shared) => {
       const range = shared.stage?.range;
       if (!range || this.cropping) return;
       this.cropping = true;
-      const made = await view.ask("crop", (signal) => post(`${held.path}/crop`, {
+      const made = await session.make(`${held.path}/crop`, {
         start_s: Math.max(0, range[0]), end_s: range[1], bars: Number(this.rangeBars) || facts?.bars || null,
-      }, { signal, again: true })); // the same crop twice is one loop
+      });
       this.cropping = false;
       if (!made) return;
       this.cropped = `${made.name}: ${made.frames} samples, on the shelf.`;

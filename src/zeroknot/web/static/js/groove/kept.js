@@ -8,6 +8,7 @@ import { aboutText } from "./model.js";
 
 /** @typedef {"low" | "middle" | "high"} Register */
 
+const SHELVED = "/api/grooves";
 const MOST_TAKEN_BARS = 16;
 
 /** @param {import("./shared.js").Shared} shared */
@@ -213,8 +214,9 @@ export const kept = (shared) => {
     async toShelf() {
       const id = shared.shownId;
       if (!id) return held.refuse("Keep the groove in the project first.");
-      const made = await view.ask("shelve", (signal) => post("/api/grooves", { project: session.state.id, groove: id }, { signal, again: true }));
+      const made = await view.ask("shelve", (signal) => post(SHELVED, { project: session.state.id, groove: id }, { signal, again: true }));
       if (!made) return;
+      session.history.kept(SHELVED, made);
       session.say("On the shelf, for every project.");
       this.searchAgain();
     },
@@ -222,7 +224,7 @@ export const kept = (shared) => {
     /** @param {string} words */
     async searchShelf(words) {
       this.shelfWords = words;
-      const found = await view.ask("shelved", (signal) => getJson(`/api/grooves?words=${encodeURIComponent(words)}`, signal));
+      const found = await view.ask("shelved", (signal) => getJson(`${SHELVED}?words=${encodeURIComponent(words)}`, signal));
       if (!found) return;
       this.wasSearched = true;
       this.shelved = /** @type {import("../types.js").KeptGroove[]} */ (found).map((g) => ({ id: g.id, name: g.name, about: aboutText(g, perBar()) }));
@@ -238,8 +240,8 @@ export const kept = (shared) => {
     },
 
     /** @param {{id: string, name: string}} groove */
-    async offShelf({ id, name }) {
-      if (await session.history.forget(`/api/grooves/${id}`, name)) this.searchAgain();
+    async offShelf(groove) {
+      if (await session.history.forget(SHELVED, groove)) this.searchAgain();
     },
   });
 };

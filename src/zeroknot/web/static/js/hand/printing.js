@@ -1,7 +1,6 @@
 // @ts-check
 /** What is in hand, as the song plays it, printed to a new loop on the shelf. */
 
-import { post } from "../net/api.js";
 import { section } from "../sections.js";
 import { downloadWav } from "../shelf/download.js";
 
@@ -26,9 +25,9 @@ export const printing = ({ session, held, view }) => section(null, {
   async doPrint() {
     if (this.printing) return;
     this.printing = true;
-    const made = await view.ask("print", (signal) => post(`${session.path}/prints`, {
+    const made = await session.make(`${session.path}/prints`, {
       hand: held.name, seam: this.print, with_lead: this.hasLead && this.printLead, beat: held.beat,
-    }, { signal, again: true })); // the same print twice is one loop
+    });
     this.printing = false;
     if (!made) return;
     this.printed = `${made.name}: ${made.frames} samples, on the shelf.`;

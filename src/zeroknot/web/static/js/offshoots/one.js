@@ -159,13 +159,14 @@ export const one = (shared) => {
         else session.say(`${one.name} is on the shelf already.`);
         return;
       }
-      const made = await view.ask("keep", (signal) => post(`${shared.path}/prints`, { hand: shared.nameOf(one.id), seam: "wrap", with_lead: false, beat: this.beatHere() }, { signal }));
+      const how = { hand: shared.nameOf(one.id), seam: "wrap", with_lead: false, beat: this.beatHere() };
+      const made = await session.makeFor(`${shared.path}/prints`, how, ({ sha }) => {
+        shared.became.set(one.id, sha);
+        return { kind: "keep_grown", offshoot: one.id, sha };
+      });
       if (!made) return;
-      shared.became.set(one.id, made.sha);
-      if (await view.intent({ kind: "keep_grown", offshoot: one.id, sha: made.sha })) {
-        await this.told();
-        session.say(`“${made.name}” is on the shelf: ${made.frames.toLocaleString("en")} samples.`);
-      }
+      await this.told();
+      session.say(`“${made.name}” is on the shelf: ${made.frames.toLocaleString("en")} samples.`);
     },
 
     /** Something of a loop on the shelf; undo takes it back. @param {Record<string, unknown>} edit @param {string} sha */

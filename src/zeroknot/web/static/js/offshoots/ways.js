@@ -4,6 +4,7 @@
 import { getJson, post } from "../net/api.js";
 import { section } from "../sections.js";
 
+const WAYS = "/api/ways";
 const MOST_BYTES = 8 * 1024 * 1024;
 
 /** @param {import("./shared.js").Shared} shared */
@@ -28,7 +29,7 @@ export const ways = (shared) => {
     },
 
     async loadWays() {
-      this.ways = await view.ask("ways", (signal) => getJson("/api/ways", signal)) ?? this.ways;
+      this.ways = await view.ask("ways", (signal) => getJson(WAYS, signal)) ?? this.ways;
     },
 
     /** What was done to it, done to another loop. @param {HTMLSelectElement} select */
@@ -45,7 +46,8 @@ export const ways = (shared) => {
       if (!shared.one || !name) return;
       const way = await view.ask("keepWay", (signal) => post(`${shared.path}/hand/${shared.nameOf(shared.focused)}/way`, { name }, { signal }));
       if (!way) return;
-      this.ways = [...this.ways.filter((w) => w.id !== way.id), way].sort((a, b) => a.name.localeCompare(b.name));
+      session.history.kept(WAYS, way);
+      await this.loadWays();
       session.say(`“${way.name}” is kept as a way of working: lay it over any loop here.`);
     },
 
@@ -54,13 +56,13 @@ export const ways = (shared) => {
       const { one } = shared;
       if (!one) return;
       if (one.kind === "grown") return session.say(`Keep ${one.name} first: a way of working is done to a loop.`);
-      const told = await view.ask("way", (signal) => getJson(`/api/ways/${id}`, signal));
+      const told = await view.ask("way", (signal) => getJson(`${WAYS}/${id}`, signal));
       if (told) await this.grown({ kind: "take_recipe", text: JSON.stringify(told), over: [one.id] });
     },
 
     /** @param {{id: string, name: string}} way */
-    async forgetWay({ id, name }) {
-      if (await session.history.forget(`/api/ways/${id}`, name)) void this.loadWays();
+    async forgetWay(way) {
+      if (await session.history.forget(WAYS, way)) void this.loadWays();
     },
 
     /** A recipe that came as a file: made again where its loops are here. @param {HTMLInputElement} input */

@@ -9,6 +9,7 @@ import { queryOf } from "./list.js";
 
 /** @typedef {import("../ui/tempo-range.js").TempoRange} TempoRange */
 
+const SEARCHES = "/api/shelf/searches";
 const RELOAD_MS = 700;
 const TYPING_MS = 90;
 
@@ -181,7 +182,7 @@ export const searching = (shared) => {
       asked += 1;
       const mine = asked;
       try {
-        const found = await getJson("/api/shelf/searches");
+        const found = await getJson(SEARCHES);
         if (mine === asked) this.searches = found;
       } catch (error) {
         if (!(error instanceof ApiError)) throw error; // what is shown stays
@@ -199,14 +200,14 @@ export const searching = (shared) => {
       if (!name) return;
       const { project: _, ...search } = this.asked;
       const said = Object.fromEntries(Object.entries(search).filter(([, v]) => v !== null));
-      await shared.tried(() => post("/api/shelf/searches", { name, search: said }));
+      await shared.tried(async () => session.history.kept(SEARCHES, await post(SEARCHES, { name, search: said })));
       this.searchName = "";
       void this.loadSearches();
     },
 
     /** @param {{id: string, name: string}} search */
-    async forgetSearch({ id, name }) {
-      await session.history.forget(`/api/shelf/searches/${id}`, name);
+    async forgetSearch(search) {
+      await session.history.forget(SEARCHES, search);
       void this.loadSearches();
     },
 

@@ -1,7 +1,7 @@
 // @ts-check
 /** Versions of the project: what it was can be named, opened beside, gone back to. */
 
-import { ApiError, getJson, post, postOnce, putJson } from "../net/api.js";
+import { ApiError, getJson, post, postOnce } from "../net/api.js";
 import { bindKeys } from "../ui/keys.js";
 
 /** @typedef {import("../types.js").Version} Version */
@@ -69,13 +69,14 @@ export const versions = (session) => () => ({
   async keep(event) {
     const field = /** @type {HTMLInputElement} */ (/** @type {HTMLFormElement} */ (event.target).elements.namedItem("name"));
     await session.settled(); // what is on its way is part of it
-    await this.call(session.state.revision, field.value);
+    const number = session.state.revision;
+    await this.call({ number, name: this.named.find((row) => row.number === number)?.name ?? "" }, field.value);
     field.value = "";
   },
 
-  /** @param {number} number @param {string} name nothing takes its name away */
-  async call(number, name) {
-    await this.tried(() => putJson(`${this.path}/${number}`, { name }));
+  /** @param {{number: number, name: string}} row @param {string} name nothing takes its name away */
+  async call({ number, name: before }, name) {
+    if (name.trim() !== before) await session.history.call(`${this.path}/${number}`, name.trim(), before);
     await this.load();
   },
 
