@@ -167,5 +167,5 @@ class RenderedTest(unittest.TestCase):
             for s in (0.0, 0.02)
         ]  # fmt: skip
         self.assertNotEqual(plans[0].digest, plans[1].digest)
-        kept = "9a1cfe233f7632bd2bd460227f119ee8c4201b286c615e1b15aeb7e2f448cc44"
+        kept = "82e42518756d6636d4117bc5a4f9c42cc0b8204e283f184aaa219da12fd22873"
         self.assertEqual(plans[0].digest, kept)

@@ -95,37 +95,41 @@ class KernelsTest(unittest.TestCase):
         np.testing.assert_allclose(even, sinc.read_at(samples, positions, speeds), atol=2e-4)
 
     def test_turning_phases(self):
-        shape = (9, 2, 40)
-        now, before = (
-            (self.rng.standard_normal(shape) + 1j * self.rng.standard_normal(shape)).astype(
-                np.complex64
-            )
-            for _ in range(2)
-        )
+        # Nine frames, of which every other one has a frame before it of its own, behind them.
+        shape, first = (14, 2, 46), 3
+        noise = self.rng.standard_normal((2, *shape))
+        spectra = (noise[0] + 1j * noise[1]).astype(np.complex64)
+        before = np.where(np.arange(9) % 2 == 0, 9 + np.arange(9) // 2, np.arange(9) - 1)
+        now = spectra[:9, :, first : first + 40]
         is_new = np.arange(9) % 4 == 2
         share = np.linspace(0, 1, 9)
         peaks = []
         for kernel in (turning.peaks_kernel, turning.peaks_kernel.py_func):
             power, owner = np.zeros((9, 40), np.float32), np.zeros((9, 40), np.int32)
-            kernel(now, power, owner)
+            kernel(spectra, first, power, owner)
             peaks.append(owner)
         np.testing.assert_array_equal(*peaks)
         np.testing.assert_allclose(power, np.square(np.abs(now)).sum(axis=1), rtol=1e-5)
         # A bin belongs to a peak, a peak to itself.
         np.testing.assert_array_equal(np.take_along_axis(owner, owner, axis=1), owner)
-        results = []
+        results, halves = [], np.full(40, 0.5, np.float32)
         for kernel in (turning.turn_kernel, turning.turn_kernel.py_func):
-            missing, since, turned = np.zeros(40), np.zeros(40), np.zeros_like(now)
-            for measure in (True, False):
+            missing, since, turned = np.zeros(40), np.zeros(40), np.zeros_like(spectra[:9])
+            for weights in (halves[:0], halves):
                 kernel(
-                    now, before, power, owner, is_new, 1, 7, share, missing, since, turned, measure
-                )
+                    spectra, before, first, power, owner, is_new, 1, 7, share, missing, since,
+                    weights, turned,
+                )  # fmt: skip
             results.append(turned)
         np.testing.assert_allclose(results[0], results[1], atol=1e-4)
-        # Turning changes no magnitude, and both channels turn alike.
-        np.testing.assert_allclose(np.abs(results[0]), np.abs(now), rtol=1e-4)
-        turn = results[0] / now
+        self.assertEqual(np.abs(results[0][:, :, [0, 1, 2, 43, 44, 45]]).max(), 0.0)
+        # Turning changes no magnitude but by the weights, and both channels turn alike.
+        made = results[0][:, :, first : first + 40]
+        np.testing.assert_allclose(np.abs(made), 0.5 * np.abs(now), rtol=1e-4)
+        turn = made / now
         np.testing.assert_allclose(turn[:, 0], turn[:, 1], atol=1e-3)
+        # At the end of the piece, where nothing is new, the recording's own phases are there again.
+        np.testing.assert_allclose(np.median(np.abs(np.angle(turn[7]))), 0.0, atol=1e-3)
 
     def test_frames_are_cut_and_laid_down(self):
         sound = self.rng.standard_normal((2, 400)).astype(np.float32)
@@ -138,7 +142,7 @@ class KernelsTest(unittest.TestCase):
             kernels[0](sound, starts, 2, taper, cut)
             np.testing.assert_allclose(cut[3, 1], sound[1, 24:56:2] * taper)
             kernels[0](sound, starts, 1, np.ones(16, np.float32), cut)
-            kernels[1](cut, taper, 8, again)  # hann at half a window sums to 1
+            kernels[1](cut, taper, starts, again)  # hann at half a window sums to 1
             np.testing.assert_allclose(again[:, 8:-8], sound[:, 8 : again.shape[1] - 8], atol=1e-6)
 
     def test_gains_are_straight_in_nepers_between_their_points(self):

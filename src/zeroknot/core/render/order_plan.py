@@ -21,7 +21,7 @@ from zeroknot.core.render.voice import Voice
 from zeroknot.core.slicing.cut import Cut
 from zeroknot.core.slicing.piece import Bus
 
-ORDER_VERSION = 1
+ORDER_VERSION = 2
 APART_FRAMES = 64  # of silence between pads
 
 Pad = tuple[int, int]  # frame with which it begins, and how many

@@ -73,8 +73,14 @@ def _filter_kernel(sound, taps, out):  # type: ignore[no-untyped-def]
     for c in range(out.shape[0]):
         for begin in range(0, count, 2048):
             end = min(begin + 2048, count)
-            part = out[c, begin:end]
-            for t in range(taps.size):
-                weight, moved = taps[t], sound[c, begin + t : end + t]
+            part, moved = out[c, begin:end], sound[c, begin:]
+            fours = taps.size - taps.size % 4
+            for t in range(0, fours, 4):
+                a, b, d, e = taps[t], taps[t + 1], taps[t + 2], taps[t + 3]
+                one, two, three, four = moved[t:], moved[t + 1 :], moved[t + 2 :], moved[t + 3 :]
                 for i in range(end - begin):
-                    part[i] += weight * moved[i]
+                    part[i] += (a * one[i] + b * two[i]) + (d * three[i] + e * four[i])
+            for t in range(fours, taps.size):
+                weight, one = taps[t], moved[t:]
+                for i in range(end - begin):
+                    part[i] += weight * one[i]

@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft, ndimage
 
-from zeroknot.core.audio import Samples
 from zeroknot.core.stretch.source_view import SourceView
+from zeroknot.core.stretch.turning import cut_kernel, overlap_add_kernel
 
 WINDOW_SECONDS = 0.046
 OVERLAP = 4
@@ -40,41 +40,41 @@ def with_colour_held(view: SourceView, rate: int, ratio: float) -> SourceView:
     half = window // 2
     sound = view.read(view.start - half, length + window)
     taper = np.hanning(window + 1)[:-1].astype(np.float32)
-    frames = np.lib.stride_tricks.sliding_window_view(sound, window, axis=1)
     out = np.zeros((sound.shape[0], length + window), np.float32)
-    weight = np.zeros(length + window, np.float32)
+    weight = np.zeros((1, length + window), np.float32)
     for k in range(0, count, CHUNK):
         at = centres[k : k + CHUNK]
         # With those around it, that they go over into one another as if all were there at once.
         around = np.arange(k - SMOOTHED_OVER, k + at.size + SMOOTHED_OVER) % count
-        gains = _gains(frames[:, centres[around]] * taper, rate, ratio)
-        spectra = fft.rfft(frames[:, at] * taper, axis=2) * gains
-        made = fft.irfft(spectra, n=window, axis=2) * taper
-        for i, a in enumerate(at):
-            out[:, a : a + window] += made[:, i]
-            weight[a : a + window] += taper * taper
+        frames = np.empty((around.size, sound.shape[0], window), np.float32)
+        cut_kernel(sound, centres[around], 1, taper, frames)
+        spectra = fft.rfft(frames, axis=2)
+        coloured = spectra[SMOOTHED_OVER:-SMOOTHED_OVER]
+        coloured *= _gains(spectra, rate, ratio)[:, None]
+        overlap_add_kernel(fft.irfft(coloured, n=window, axis=2), taper, at, out)
+        overlap_add_kernel(np.broadcast_to(taper, (at.size, 1, window)), taper, at, weight)
     if view.is_circle:
         # What lies before the start and behind the end is the circle's other side.
-        for table in (out, weight[None, :]):
+        for table in (out, weight):
             table[:, half : half + half] += table[:, length + half :]
             table[:, length : length + half] += table[:, :half]
-    samples = out[:, half : half + length] / np.maximum(weight[half : half + length], 1e-3)
+    samples = out[:, half : half + length] / np.maximum(weight[:, half : half + length], 1e-3)
     return SourceView(
         np.asarray(samples, np.float32), view.start, view.end, view.is_circle, view.start
     )
 
 
-def _gains(tapered: Samples, rate: int, ratio: float) -> NDArray[np.float32]:
+def _gains(spectra: NDArray[np.complex64], rate: int, ratio: float) -> NDArray[np.float32]:
     """What each bin of each frame is multiplied by: float32 [frames − 2 · SMOOTHED_OVER, bins].
 
-    tapered  float32 [channels, frames, window], SMOOTHED_OVER more on either side
+    spectra  complex64 [frames, channels, bins], SMOOTHED_OVER more on either side
     """
-    bins = tapered.shape[2] // 2 + 1
+    bins = spectra.shape[2]
     there = np.arange(bins) * ratio
     inside = there <= bins - 1
     whole = np.minimum(there.astype(np.int64), bins - 2)
     part = (there - whole).astype(np.float32)
-    power = np.square(np.abs(fft.rfft(tapered, axis=2))).sum(axis=0)
+    power = (np.square(spectra.real) + np.square(spectra.imag)).sum(axis=1)
     envelope = envelopes(power, rate)
     moved = envelope[:, whole] * (1 - part) + envelope[:, np.minimum(whole + 1, bins - 1)] * part
     gains = np.where(inside, moved - envelope, np.float32(0.0))
@@ -90,12 +90,12 @@ def envelopes(power: NDArray[np.float32], rate: int) -> NDArray[np.float32]:
     spectrum = (0.5 * np.log(power + floor)).astype(np.float32)
     kept = _quefrencies(spectrum, rate)[:, None]
     place = np.arange(bins, dtype=np.float32)[None, :]
-    lifter = np.where(place < kept, 0.5 + 0.5 * np.cos(np.pi * place / kept), 0.0)
-    lifter = np.concatenate([lifter, lifter[:, -2:0:-1]], axis=1).astype(np.float32)
+    lifter = np.where(place < kept, 0.5 + 0.5 * np.cos(np.pi * place / kept), np.float32(0.0))
     target, envelope = spectrum, spectrum
     for _ in range(ROUNDS):
-        cepstrum = fft.irfft(target, n=2 * (bins - 1), axis=1) * lifter
-        envelope = fft.rfft(cepstrum, axis=1).real.astype(np.float32)
+        # A cepstrum of what is real and even is a cosine transform, there and back.
+        cepstrum = fft.idct(target, type=1, axis=1)
+        envelope = fft.dct(cepstrum * lifter, type=1, axis=1, overwrite_x=True)
         target = np.maximum(spectrum, envelope)
     return np.asarray(envelope, np.float32)
 
@@ -106,9 +106,9 @@ def _quefrencies(spectrum: NDArray[np.float32], rate: int) -> NDArray[np.float32
     The partials of one voice stand a period apart in the cepstrum: just under half of it is the
     finest that does not follow them. Where there is no one period, QUEFRENCY_SECONDS.
     """
-    cepstrum = np.abs(fft.irfft(spectrum, axis=1))
+    cepstrum = np.abs(fft.idct(spectrum, type=1, axis=1))
     low, high = (round(s * rate) for s in PERIODS_SECONDS)
-    part = cepstrum[:, low : min(high, cepstrum.shape[1] // 2)]
+    part = cepstrum[:, low : min(high, cepstrum.shape[1] - 1)]
     at = part.argmax(axis=1)
     clear = part[np.arange(part.shape[0]), at] > CLEAR_PERIOD * part.mean(axis=1)
     least, most = (s * rate for s in FINEST_SECONDS)

@@ -68,7 +68,7 @@ METHODS: dict[str, Method] = {
             family="keep",
             about="drums and percussion",
             uses=SHIFTED,
-            version=3,
+            version=4,
             module="zeroknot.core.stretch.strike",
             reach_seconds=1.0,
             # A cut too many does no harm; a flam's second hit that is not cut is lost.
@@ -80,7 +80,7 @@ METHODS: dict[str, Method] = {
             family="keep",
             about="chords and full mixes",
             uses=SHIFTED,
-            version=7,
+            version=8,
             module="zeroknot.core.stretch.weave",
         ),
         Method(
@@ -89,7 +89,7 @@ METHODS: dict[str, Method] = {
             family="keep",
             about="one line at a time",
             uses=SHIFTED,
-            version=4,
+            version=5,
             module="zeroknot.core.stretch.voice",
         ),
         Method(
@@ -98,7 +98,7 @@ METHODS: dict[str, Method] = {
             family="colour",
             about="a cloud of grains",
             uses=SHIFTED | GRAINS,
-            version=2,
+            version=3,
             module="zeroknot.core.stretch.scatter",
             reach_seconds=1.1,
         ),
@@ -109,7 +109,7 @@ METHODS: dict[str, Method] = {
             about="speed and pitch together",
             uses=frozenset(),
             shifts=False,
-            version=1,
+            version=2,
             module="zeroknot.core.stretch.spool",
         ),
     )

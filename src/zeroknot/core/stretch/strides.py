@@ -8,6 +8,7 @@ what is left over is read slower or faster.
 
 import itertools
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
@@ -104,12 +105,8 @@ def trembling(view: SourceView, rate: int, start: float, stop: float) -> float |
     if change < LEAST_CHANGE:
         return None
     lags = np.arange(shortest - 1, longest + 2)
-    unlike = np.asarray(
-        [
-            (weights * np.square(level[lag:] - level[:-lag]).mean(axis=0)).sum() / (2 * change)
-            for lag in lags
-        ]
-    )
+    unlike = np.empty(lags.size)
+    _unlike_kernel(level * np.sqrt(weights / (2 * change)), lags, unlike)
     dips = np.flatnonzero((unlike[1:-1] <= unlike[:-2]) & (unlike[1:-1] <= unlike[2:])) + 1
     dips = dips[unlike[dips] < ALIKE]
     if not dips.size:
@@ -118,6 +115,22 @@ def trembling(view: SourceView, rate: int, start: float, stop: float) -> float |
     at = int(dips[np.argmax(unlike[dips] <= unlike[dips].min() + 0.1)])
     a, b, c = unlike[at - 1 : at + 2]
     return float(lags[at] + 0.5 * (a - c) / max(a - 2 * b + c, 1e-12)) * hop * FEWER / rate
+
+
+@numba.njit(cache=True, nogil=True)
+def _unlike_kernel(level, lags, out):  # type: ignore[no-untyped-def]
+    """Squares of what curves [places, curves] are from themselves so many places later, summed
+    over the curves, in the middle."""
+    count, curves = level.shape
+    for n in range(lags.size):
+        lag = lags[n]
+        total = 0.0
+        for i in range(count - lag):
+            here, later = level[i], level[i + lag]
+            for c in range(curves):
+                off = later[c] - here[c]
+                total += off * off
+        out[n] = total / (count - lag)
 
 
 def _straightened(level: NDArray[np.floating]) -> tuple[Floats, Floats]:

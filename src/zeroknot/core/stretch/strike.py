@@ -197,18 +197,24 @@ def _sustained(sound: Samples, before: int, need: int, band: _Band, rate: int) -
     last = sound[:, -pool:]
     fall = _fall(last, rate)
     # Level all along as it is at the end.
-    flat = last * np.exp(fall * (np.arange(pool) - pool + 1) / rate).astype(np.float32)
+    flat = last * _falling(-fall / rate, 1 - pool, pool)
     more = np.zeros((channels, join + need), np.float32)
     _grains_kernel(
         flat, flat.sum(axis=0), join, min(int(band.shortest * rate), pool - join),
         min(int(band.longest * rate), pool - join), (own * 7919 + need) % 2**31, more,
     )  # fmt: skip
-    more *= np.exp(-fall * (np.arange(join + need) - join) / rate).astype(np.float32)
+    more *= _falling(fall / rate, -join, join + need)
     ramp = _ramp(join)
     out[:, length - join : length] *= 1.0 - ramp
     more[:, :join] *= ramp
     out[:, length - join :] += more
     return out
+
+
+def _falling(nepers: float, first: int, frames: int) -> NDArray[np.float32]:
+    """Gains from a frame on that fall by so many nepers a frame, 1 at frame 0."""
+    at = np.arange(first, first + frames, dtype=np.float32)
+    return np.asarray(np.exp(at * np.float32(-nepers)))
 
 
 def _fall(decay: Samples, rate: int) -> float:
@@ -217,7 +223,8 @@ def _fall(decay: Samples, rate: int) -> float:
     width = max(1, min(int(0.01 * rate), power.size // 6))
     count = power.size // width
     means = power[: count * width].reshape(count, width).mean(axis=1) + 1e-12
-    slope = np.polyfit((np.arange(count) + 0.5) * width / rate, 0.5 * np.log(means), 1)[0]
+    seconds = (np.arange(count) - 0.5 * (count - 1)) * width / rate
+    slope = seconds @ (0.5 * np.log(means)) / (seconds @ seconds)
     return float(np.clip(-slope, 0.0, STEEPEST_FALL))
 
 
@@ -243,15 +250,24 @@ def _grains_kernel(pool, mono, join, shortest, longest, seed, out):  # type: ign
     template = np.empty(join, np.float32)
     for i in range(join):
         template[i] = mono[size - join + i]
-    step, coarse, fine = max(1, join // 60), max(1, join // 60), max(1, join // 150)
+    step, fine = max(1, join // 60), max(1, join // 150)
+    few = mono[::step].copy()  # at first it is looked for in steps, by every step
+    top = max(1, size - join - shortest)
+    dots, energies = np.empty((2, (top - 1) // step + 1), np.float32)
     at = 0
     last_place = size - join
     while at < total:
         length = shortest + int(np.random.random() * (longest - shortest + 1))
-        top = max(1, size - join - shortest)
         best, place = -2.0, top - 1
-        for start in range(0, top, step):
-            likeness = _likeness(mono, start, template, coarse)
+        dots[:], energies[:] = 0.0, 1e-12
+        for i in range(0, join, step):
+            y, row = template[i], few[i // step :]
+            for j in range(dots.size):
+                dots[j] += row[j] * y
+                energies[j] += row[j] * row[j]
+        for j in range(dots.size):
+            start = j * step
+            likeness = dots[j] / np.sqrt(energies[j])
             # The same place again would be heard as a flutter.
             away = abs(start - last_place) / max(1, size)
             likeness *= 0.85 + 0.15 * min(1.0, 4.0 * away)

@@ -14,108 +14,107 @@ def cut_kernel(sound, starts, step, taper, out):  # type: ignore[no-untyped-def]
     """Frames of every `step`th sample, tapered."""
     for n in range(starts.size):
         for c in range(sound.shape[0]):
+            part, frame = sound[c, starts[n] :], out[n, c]
             for i in range(taper.size):
-                out[n, c, i] = sound[c, starts[n] + i * step] * taper[i]
+                frame[i] = part[i * step] * taper[i]
 
 
 @numba.njit(cache=True, nogil=True)
-def peaks_kernel(now, power, owner):  # type: ignore[no-untyped-def]
-    """Power of every bin, and the spectral peak it belongs to; −1 where a frame has none.
+def peaks_kernel(spectra, first, power, owner):  # type: ignore[no-untyped-def]
+    """Power of every bin of a band, and the spectral peak it belongs to; −1 where a frame has none.
 
     Peaks: no neighbour within two bins is larger. The border between two is the quietest bin.
+
+    spectra      [frames or more, channels, bins], of which the band begins at bin `first`
+    power, owner [frames, bins of the band]
     """
-    frames, channels, bins = now.shape
+    frames, bins = power.shape
     for n in range(frames):
-        for k in range(bins):
-            total = np.float32(0.0)
-            for c in range(channels):
-                z = now[n, c, k]
-                total += z.real * z.real + z.imag * z.imag
-            power[n, k] = total
+        row, whose = power[n], owner[n]
+        row[:] = 0.0
+        for c in range(spectra.shape[1]):
+            part = spectra[n, c, first:]
+            for k in range(bins):
+                row[k] += part[k].real * part[k].real + part[k].imag * part[k].imag
         previous = -1
         for k in range(bins):
-            p = power[n, k]
-            peak = p > 0.0
-            for d in (1, 2):
-                if k - d >= 0 and power[n, k - d] > p:
-                    peak = False
-                if k + d < bins and power[n, k + d] >= p:
-                    peak = False
-            if not peak:
+            p = row[k]
+            if p <= 0.0 or (k > 0 and row[k - 1] > p) or (k + 1 < bins and row[k + 1] >= p):
+                continue
+            if (k > 1 and row[k - 2] > p) or (k + 2 < bins and row[k + 2] >= p):
                 continue
             border = 0
             if previous >= 0:
-                border, least = previous + 1, power[n, previous + 1]
+                border, least = previous + 1, row[previous + 1]
                 for j in range(previous + 1, k):
-                    if power[n, j] < least:
-                        border, least = j, power[n, j]
-            for j in range(border, k + 1):
-                owner[n, j] = k
-            for j in range(max(previous, 0), border):
-                owner[n, j] = previous
+                    if row[j] < least:
+                        border, least = j, row[j]
+            whose[border : k + 1] = k
+            whose[max(previous, 0) : border] = previous
             previous = k
-        for j in range(max(previous, 0), bins):
-            owner[n, j] = previous
+        whose[max(previous, 0) :] = previous
 
 
 @numba.njit(cache=True, nogil=True)
 def turn_kernel(  # type: ignore[no-untyped-def]
-    now, before, power, owner, is_new, start, end, share, missing, since, turned, measure
+    spectra, before, first, power, owner, is_new, start, end, share, missing, since, weights, turned
 ):
     """Turn every frame's peaks so that they go on from the frame before.
 
-    With `measure` the angle that is missing at `end` is written to `missing`, and to `since` each
-    bin's share at its last fresh start; without it, the angle is turned in along the way, from
-    there on, by each frame's share.
+    spectra  [frames and more, channels, bins]; the band begins at bin `first`
+    before   which of them is one hop before each frame
+    weights  of the band's bins; none: the angle that is missing at `end` is written to `missing`,
+             and to `since` each bin's share at its last fresh start. With them, that angle is
+             turned in along the way, from there on, by each frame's share, and the frames are
+             written to `turned`, weighted
     """
-    frames, channels, bins = now.shape
+    channels = spectra.shape[1]
+    frames, bins = power.shape
+    measure = weights.size == 0
+    turns = np.ones((2, bins), np.complex64)  # of the frame before, and of this
     for n in range(frames):
-        if n <= start or owner[n, 0] < 0:
-            for c in range(channels):
-                for k in range(bins):
-                    turned[n, c, k] = now[n, c, k]
-            if n <= start or not measure or n != end:
-                continue
-        step = 0.0
-        if not measure:
-            step = share[n] - share[n - 1]
-        k = 0
-        while k < bins and owner[n, 0] >= 0:
+        last, now = turns[(n + 1) % 2], turns[n % 2]
+        now[:] = 1.0
+        step = 0.0 if measure or n == 0 else share[n] - share[n - 1]
+        k = bins if n <= start or owner[n, 0] < 0 else 0
+        while k < bins:
             p = owner[n, k]
-            real, imag = 1.0, 0.0
+            stop = k + 1
+            while stop < bins and owner[n, stop] == p:
+                stop += 1
             if is_new[n] and power[n, p] > JUMP * power[n - 1, p]:
                 if measure:
-                    j = k
-                    while j < bins and owner[n, j] == p:
-                        since[j] = share[n]
-                        j += 1
+                    since[k:stop] = share[n]
+                k = stop
+                continue
+            real, imag = 0.0, 0.0
+            for c in range(channels):
+                a, b = spectra[n - 1, c, first + p] * last[p], spectra[before[n], c, first + p]
+                real += a.real * b.real + a.imag * b.imag
+                imag += a.imag * b.real - a.real * b.imag
+            size = np.sqrt(real * real + imag * imag)
+            if size > 0.0:
+                real, imag = real / size, imag / size
             else:
-                real, imag = 0.0, 0.0
-                for c in range(channels):
-                    a, b = turned[n - 1, c, p], before[n, c, p]
-                    real += a.real * b.real + a.imag * b.imag
-                    imag += a.imag * b.real - a.real * b.imag
-                size = np.sqrt(real * real + imag * imag)
-                if size > 0.0:
-                    real, imag = real / size, imag / size
-                else:
-                    real, imag = 1.0, 0.0
-                if step > 0.0 and share[n - 1] >= since[p]:
-                    angle = missing[p] * step / (1.0 - since[p])
-                    x, y = np.cos(angle), np.sin(angle)
-                    real, imag = real * x - imag * y, real * y + imag * x
-            turn = np.complex64(complex(real, imag))
-            while k < bins and owner[n, k] == p:
-                for c in range(channels):
-                    turned[n, c, k] = now[n, c, k] * turn
-                k += 1
-        if measure and n == end:
+                real, imag = 1.0, 0.0
+            if step > 0.0 and share[n - 1] >= since[p]:
+                angle = missing[p] * step / (1.0 - since[p])
+                x, y = np.cos(angle), np.sin(angle)
+                real, imag = real * x - imag * y, real * y + imag * x
+            now[k:stop] = np.complex64(complex(real, imag))
+            k = stop
+        if not measure:
+            for c in range(channels):
+                part, out = spectra[n, c, first:], turned[n, c, first:]
+                for k in range(bins):
+                    out[k] = part[k] * now[k] * weights[k]
+        elif n == end:
             for j in range(bins):
                 o = max(0, owner[n, j])
-                z = now[n, 0, o]
-                y = turned[n, 0, o]
+                z = spectra[n, 0, first + o]
                 if channels == 2 and power[n, o] > 2 * (z.real * z.real + z.imag * z.imag):
-                    z, y = now[n, 1, o], turned[n, 1, o]
+                    z = spectra[n, 1, first + o]
+                y = z * now[o]
                 # The angle from what came out to what was recorded.
                 missing[j] = np.arctan2(
                     z.imag * y.real - z.real * y.imag, z.real * y.real + z.imag * y.imag
@@ -124,10 +123,11 @@ def turn_kernel(  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
-def overlap_add_kernel(frames, taper, hop, total):  # type: ignore[no-untyped-def]
-    """Tapered frames, `hop` samples apart, added to what is there."""
+def overlap_add_kernel(frames, taper, starts, total):  # type: ignore[no-untyped-def]
+    """Tapered frames added to what is there, each from its start on."""
     count, channels, window = frames.shape
     for n in range(count):
         for c in range(channels):
+            part, frame = total[c, starts[n] : starts[n] + window], frames[n, c]
             for i in range(window):
-                total[c, n * hop + i] += frames[n, c, i] * taper[i]
+                part[i] += frame[i] * taper[i]

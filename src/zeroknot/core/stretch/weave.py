@@ -203,44 +203,40 @@ def _band_stretched(
     attacks = part.around(part.attack_points, begin_at - window, end_at + window)[:, 1] * ratio
     walked = strided(points_source, points_output, part.view, part.rate, centres[0], centres[-1])
     sources = np.floor(np.interp(centres, walked[1], walked[0]) + 0.5).astype(np.int64)
-    now, before = _analysed(part, band, sources, taper)
+    spectra, before = _analysed(part, band, sources, taper)
     is_new = _near_attack(centres, attacks, window)
     # All is turned in before the first window that sees the anchor.
     way = max(0.5 * (finish - begin), finish - begin - window // 2)
     share = np.clip((centres - begin) / max(1.0, way), 0.0, 1.0)
     start_frame, end_frame = -n_first, int(np.argmin(np.abs(centres - finish)))
     end_frame = max(end_frame, start_frame)
-    missing = np.zeros(now.shape[2])
-    since = np.zeros(now.shape[2])
-    turned = np.empty_like(now)
-    power = np.empty((now.shape[0], now.shape[2]), np.float32)
+    low, high = band.wide
+    missing, since = np.zeros((2, high - low))
+    power = np.empty((centres.size, high - low), np.float32)
     owner = np.empty(power.shape, np.int32)
-    peaks_kernel(now, power, owner)
-    for measure in (True, False):
+    peaks_kernel(spectra, low, power, owner)
+    weights = np.zeros(high - low, np.float32)
+    weights[band.low - low : band.high - low] = band.weights
+    turned = np.zeros((centres.size, *spectra.shape[1:]), np.complex64)
+    for weighted in (weights[:0], weights):  # once to see what is missing at the end
         turn_kernel(
-            now, before, power, owner, is_new, start_frame, end_frame, share, missing, since,
-            turned, measure,
+            spectra, before, low, power, owner, is_new, start_frame, end_frame, share, missing,
+            since, weighted, turned,
         )  # fmt: skip
-    low_wide, _ = band.wide
-    spectra = np.zeros((centres.size, turned.shape[1], taper.size // 2 + 1), np.complex64)
-    spectra[:, :, band.low : band.high] = (
-        turned[:, :, band.low - low_wide : band.high - low_wide] * band.weights
-    )
-    frames = fft.irfft(spectra, n=taper.size, axis=2)
+    frames = fft.irfft(turned, n=taper.size, axis=2, overwrite_x=True)
     step_hop = hop // band.step
     total = np.zeros((turned.shape[1], (centres.size - 1) * step_hop + taper.size), np.float32)
     # hann² at this overlap sums to 3/8 · 4
-    overlap_add_kernel(frames, taper * np.float32(1.0 / (OVERLAP * 0.375)), step_hop, total)
+    starts = step_hop * np.arange(centres.size)
+    overlap_add_kernel(frames, taper * np.float32(1.0 / (OVERLAP * 0.375)), starts, total)
     if band.taps is not None:
         total = filled(total, band.taps, band.step)
     offset = first - (int(centres[0]) - window // 2)
     total = total[:, offset : offset + last - first]
-    weights = np.zeros(power.shape[1], np.float32)
-    weights[band.low - low_wide : band.high - low_wide] = np.square(band.weights)
     unit = 0.375 * taper.size**2 / 2  # of a hann window's spectrum, by Parseval
     fixed = part.around(part.attack_points, from_anchor[1] + 1.0, to_anchor[1] - 1.0)
     frames, nepers = own_decay(
-        BandLevels(sources, power @ weights, window, unit),
+        BandLevels(sources, power @ np.square(weights), window, unit),
         np.concatenate([[from_anchor], fixed, [to_anchor]]) * (1.0, ratio),
         part.ends(from_anchor[1], to_anchor[1])[:, 0],
         (points_source, points_output), ratio, part.view, part.rate,
@@ -251,10 +247,11 @@ def _band_stretched(
 
 def _analysed(
     part: Part, band: _Band, sources: NDArray[np.int64], taper: Samples
-) -> tuple[Spectra, Spectra]:
+) -> tuple[Spectra, NDArray[np.int64]]:
     """Spectra of the frames around each source moment and one output hop before it.
 
-    returns  two complex64 [frames, channels, bins of the band and beside it]
+    returns  complex64 [frames and more, channels, bins]: the frames, then those before them that
+             are none of the frames; and which of them is before each frame
     """
     window, hop = band.window, band.hop
     room = 0 if band.taps is None else band.taps.size // 2
@@ -264,20 +261,14 @@ def _analysed(
     if band.taps is not None:
         sound = smoothed(sound, band.taps)
     at = sources - window // 2 - low
-    first, last = band.wide
-
-    def spectra(starts: NDArray[np.int64]) -> Spectra:
-        cut = np.empty((starts.size, sound.shape[0], taper.size), np.float32)
-        cut_kernel(sound, starts, band.step, taper, cut)
-        return np.ascontiguousarray(fft.rfft(cut, axis=2)[:, :, first:last])
-
-    now = spectra(at)
     # Where the recording runs at its own speed, the frame before is the one before.
     other = np.flatnonzero(np.diff(sources, prepend=sources[0]) != hop)
-    before = np.empty_like(now)
-    before[1:] = now[:-1]
-    before[other] = spectra(at[other] - hop)
-    return now, before
+    before = np.arange(-1, sources.size - 1)
+    before[other] = sources.size + np.arange(other.size)
+    starts = np.concatenate([at, at[other] - hop])
+    cut = np.empty((starts.size, sound.shape[0], taper.size), np.float32)
+    cut_kernel(sound, starts, band.step, taper, cut)
+    return fft.rfft(cut, axis=2), before
 
 
 def _near_attack(centres: NDArray[np.int64], attacks: Floats, window: int) -> NDArray[np.bool_]:
