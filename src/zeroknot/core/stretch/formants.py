@@ -26,7 +26,9 @@ FINEST_SECONDS = (0.001, 0.004)
 ROUNDS = 4
 MOST_NEPERS = 2.5  # about 22 dB either way
 CHUNK = 256
-SMOOTHED_OVER = 8  # frames on either side have a say in one: a median, then a mean
+EVERY = 2  # of so many frames one has an envelope of its own; those between lie between two
+MEDIAN, SIGMA = 5, 0.5  # over which envelopes they are smoothed: how finely drawn, how high
+SMOOTHED_OVER = 10  # frames on either side have a say in one
 
 
 def with_colour_held(view: SourceView, rate: int, ratio: float) -> SourceView:
@@ -35,7 +37,7 @@ def with_colour_held(view: SourceView, rate: int, ratio: float) -> SourceView:
         return view
     window = 2 ** round(np.log2(WINDOW_SECONDS * rate))
     length = view.end - view.start
-    count = max(4, -(-length * OVERLAP // window))
+    count = EVERY * max(4, -(-length * OVERLAP // (EVERY * window)))
     centres = np.round(np.arange(count) * length / count).astype(np.int64)
     half = window // 2
     sound = view.read(view.start - half, length + window)
@@ -67,20 +69,25 @@ def with_colour_held(view: SourceView, rate: int, ratio: float) -> SourceView:
 def _gains(spectra: NDArray[np.complex64], rate: int, ratio: float) -> NDArray[np.float32]:
     """What each bin of each frame is multiplied by: float32 [frames − 2 · SMOOTHED_OVER, bins].
 
-    spectra  complex64 [frames, channels, bins], SMOOTHED_OVER more on either side
+    spectra  complex64 [frames, channels, bins], SMOOTHED_OVER more on either side; the first and
+             every EVERYth of them has an envelope of its own
     """
     bins = spectra.shape[2]
     there = np.arange(bins) * ratio
     inside = there <= bins - 1
     whole = np.minimum(there.astype(np.int64), bins - 2)
     part = (there - whole).astype(np.float32)
-    power = (np.square(spectra.real) + np.square(spectra.imag)).sum(axis=1)
+    own = spectra[::EVERY]
+    power = (np.square(own.real) + np.square(own.imag)).sum(axis=1)
     envelope = envelopes(power, rate)
     moved = envelope[:, whole] * (1 - part) + envelope[:, np.minimum(whole + 1, bins - 1)] * part
     gains = np.where(inside, moved - envelope, np.float32(0.0))
-    gains = ndimage.gaussian_filter1d(gains, 1.0, axis=0, radius=SMOOTHED_OVER // 2)
-    gains = gains[SMOOTHED_OVER:-SMOOTHED_OVER]
-    return np.asarray(np.exp(np.clip(gains, -MOST_NEPERS, MOST_NEPERS)), np.float32)
+    gains = ndimage.gaussian_filter1d(gains, SIGMA, axis=0, radius=2)
+    gains = np.exp(np.clip(gains, -MOST_NEPERS, MOST_NEPERS))
+    made = np.empty((gains.shape[0] - 1, EVERY, bins), np.float32)
+    for i in range(EVERY):
+        made[:, i] = gains[:-1] + (gains[1:] - gains[:-1]) * np.float32(i / EVERY)
+    return made.reshape(-1, bins)[SMOOTHED_OVER : spectra.shape[0] - SMOOTHED_OVER]
 
 
 def envelopes(power: NDArray[np.float32], rate: int) -> NDArray[np.float32]:
@@ -114,4 +121,4 @@ def _quefrencies(spectrum: NDArray[np.float32], rate: int) -> NDArray[np.float32
     least, most = (s * rate for s in FINEST_SECONDS)
     finest = np.clip(PERIOD_SHARE * (low + at), least, most)
     kept = np.where(clear, finest, max(4, round(QUEFRENCY_SECONDS * rate)))
-    return np.asarray(ndimage.median_filter(kept, 9, mode="nearest"), np.float32)
+    return np.asarray(ndimage.median_filter(kept, MEDIAN, mode="nearest"), np.float32)

@@ -94,7 +94,7 @@ def trembling(view: SourceView, rate: int, start: float, stop: float) -> float |
     if longest <= shortest + 2:
         return None
     sound = view.read(int(start) - FEWER * WINDOW // 2, FEWER * (count * hop + WINDOW)).sum(axis=0)
-    sound = sound.reshape(-1, FEWER).mean(axis=1)
+    sound = sound.reshape(-1, FEWER) @ np.full(FEWER, 1 / FEWER, np.float32)
     frames = np.lib.stride_tricks.sliding_window_view(sound, WINDOW)[::hop][:count]
     power = np.square(np.abs(fft.rfft(frames * TAPER, axis=1)))
     power = np.add.reduceat(power, EDGES[:-1], axis=1)
@@ -106,7 +106,8 @@ def trembling(view: SourceView, rate: int, start: float, stop: float) -> float |
         return None
     lags = np.arange(shortest - 1, longest + 2)
     unlike = np.empty(lags.size)
-    _unlike_kernel(level * np.sqrt(weights / (2 * change)), lags, unlike)
+    weighted = (level * np.sqrt(weights / (2 * change))).astype(np.float32)
+    _unlike_kernel(weighted, lags, unlike)
     dips = np.flatnonzero((unlike[1:-1] <= unlike[:-2]) & (unlike[1:-1] <= unlike[2:])) + 1
     dips = dips[unlike[dips] < ALIKE]
     if not dips.size:
@@ -122,15 +123,16 @@ def _unlike_kernel(level, lags, out):  # type: ignore[no-untyped-def]
     """Squares of what curves [places, curves] are from themselves so many places later, summed
     over the curves, in the middle."""
     count, curves = level.shape
+    total = np.empty(curves, level.dtype)
     for n in range(lags.size):
         lag = lags[n]
-        total = 0.0
+        total[:] = 0.0
         for i in range(count - lag):
             here, later = level[i], level[i + lag]
             for c in range(curves):
                 off = later[c] - here[c]
-                total += off * off
-        out[n] = total / (count - lag)
+                total[c] += off * off
+        out[n] = total.sum() / (count - lag)
 
 
 def _straightened(level: NDArray[np.floating]) -> tuple[Floats, Floats]:
