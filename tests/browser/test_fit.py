@@ -17,6 +17,21 @@ KNOT = """([which, rail]) => {
 }"""
 
 
+class LateTest(BrowserTest):
+    def test_nothing_is_said_before_it_is_known(self):
+        sha, held = self.shelved("drums_103"), []
+        page = self.page
+        page.route("**/js/main.js", lambda route: held.append(route))
+        page.goto(f"{self.server.base}/p/{self.project}/fit/{sha}", wait_until="commit")
+        self.wait(lambda: held)
+        none = page.get_by_text("No tempo was heard")
+        none.wait_for(state="attached")
+        expect(none).to_be_hidden()
+        held.pop().continue_()
+        expect(page.locator(".readings").first).to_be_visible()
+        expect(none).to_be_hidden()
+
+
 class FitTest(BrowserTest):
     def setUp(self):
         super().setUp()
