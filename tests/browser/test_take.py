@@ -3,7 +3,7 @@ from playwright.sync_api import expect
 
 from tests.browser.harness import BrowserTest
 from tests.sounds import audio
-from tests.takes import beat_times, drummer
+from tests.takes import beat_times, drummer, wandering
 from zeroknot.core.formats.riff import wav_bytes
 
 BPM = 101.0
@@ -299,3 +299,31 @@ class MidiKnotsTest(BrowserTest):
         self.assertAlmostEqual(np.interp(1.0, knots[:, 0], knots[:, 1]), 2.2, delta=0.03)
         for second, beat in ((0.75, 1.5), (1.25, 2.5), (1.75, 3.5)):
             self.assertAlmostEqual(np.interp(second, knots[:, 0], knots[:, 1]), beat, places=3)
+
+
+class CountedOtherwiseTest(BrowserTest):
+    def test_where_else_bars_begin_and_twice_as_fast_is_one_press(self):
+        times = beat_times(wandering(92, 2, 120), 120, 0.2)
+        samples, _ = drummer(times)
+        self.send(wav_bytes(audio(0.5 * samples), 16), "long take.wav")
+        self.server.settle()
+        sha = next(r["sha"] for r in self.server.rows() if r["name"] == "long take")
+        self.open(f"fit/{sha}")
+        page = self.page
+        downbeat, tempo = page.locator("#downbeat"), page.locator("#tempo")
+        readings = page.get_by_role("list", name="What it may be").get_by_role("button")
+        expect(readings.first).to_have_attribute("aria-pressed", "true")
+        first = float(downbeat.input_value())
+        other = readings.filter(has_text="from ").first
+        expect(other).to_contain_text("its one is")
+        other.click()
+        self.wait(lambda: float(downbeat.input_value()) != first)
+        self.assertLess(np.abs(times - float(downbeat.input_value())).min(), 0.02)
+        expect(other).to_have_attribute("aria-pressed", "true")
+        before = float(tempo.input_value())
+        page.get_by_role("button", name="counted twice as fast").click()
+        self.wait(lambda: float(tempo.input_value()) > 1.9 * before)
+        undo = page.get_by_role("button", name="Undo")
+        undo.click()
+        undo.click()
+        self.wait(lambda: float(downbeat.input_value()) == first)

@@ -26,8 +26,6 @@ Floats = NDArray[np.float64]
 
 BENDS = np.arange(-0.05, 0.0501, 0.0025)  # of a loop's tempo, first to last
 BEND_GAIN = 1.12  # how much better a bent grid must fit
-# Metres of a take and what each has over others before it is heard, in standard errors.
-TAKES_METRES = {4: 1.4, 3: 0.6, 5: -0.3, 7: -0.6}
 FOLLOWED_HOP = 2  # frames of the picture a step when a take is followed: 10 ms
 WINDOW_SECONDS = 12.0
 TIGHTNESS = 120.0
@@ -117,32 +115,10 @@ def _bend(attacks: Attacks, start: float, length: float, pulses: int) -> float:
     return float(BENDS[best])
 
 
-def take_of(material: Material) -> tuple[Reading | None, TempoCurve | None]:
-    """A long take: its beats, and a reading that holds its whole bars."""
+def followed_rises(material: Material) -> Floats:
+    """Seconds of the beats of a take of which nothing is known: float64 [n], rising."""
     step = material.picture.hop_seconds * FOLLOWED_HOP
-    rises = _steps(material.picture.total.astype(np.float64))
-    beats = _on_attacks(_followed(rises, step), material.attacks.seconds)
-    if beats.size < 8:
-        return None, None
-    curve = curve_of(beats)
-    metre, phase = _bar_of(material, beats)
-    # The last beat lasts as long as the one before it, where the recording does.
-    last = 2 * beats[-1] - beats[-2]
-    lines = np.append(beats, last) if last < material.picture.seconds + REFINED_SECONDS else beats
-    bars = (lines.size - 1 - phase) // metre
-    if bars < 1:
-        return None, curve
-    start, end = float(lines[phase]), float(lines[phase + bars * metre])
-    at = np.round(beats / step).astype(int)
-    at = at[at < rises.size]
-    on_beats = float(ndimage.maximum_filter1d(rises, 5)[at].mean() / (rises.mean() + 1e-9))
-    assert curve is not None
-    steadiness = float(np.exp(-((curve.deviation_bpm / curve.mean_bpm / 0.06) ** 2)))
-    confidence = float(np.clip(0.08 * on_beats, 0.05, 0.6)) * (0.5 + 0.5 * steadiness)
-    tempo = bars * metre * 60.0 / (end - start)
-    low, high = np.percentile(curve.bpm, (5, 95))
-    reason = f"a take: its beats were followed; {low:.1f} to {high:.1f} BPM"
-    return Reading(bars, metre, tempo, start, end, confidence, reason), curve
+    return _on_attacks(_followed(steps_of(material), step), material.attacks.seconds)
 
 
 def followed(attacks: Attacks, period: float, until: float) -> Floats:
@@ -199,7 +175,12 @@ def _nearest(values: Floats, to: Floats) -> Floats:
     return np.where(to - low <= high - to, low, high)
 
 
-def _steps(rises: Floats) -> Floats:
+def steps_of(material: Material) -> Floats:
+    """How much begins in every FOLLOWED_HOP frames of the picture, in standard deviations.
+
+    float64 [steps]
+    """
+    rises = material.picture.total.astype(np.float64)
     usable = rises.size // FOLLOWED_HOP * FOLLOWED_HOP
     pairs = rises[:usable].reshape(-1, FOLLOWED_HOP).max(axis=1)
     return np.asarray(pairs / (pairs.std() + 1e-9))
@@ -267,39 +248,6 @@ def _followed(rises: Floats, step: float, period: float | None = None) -> Floats
             shift = float(np.clip(0.5 * (a - c) / bend, -0.5, 0.5)) if bend < 0 else 0.0
         beats.append((i + shift) * step + 0.004)
     return np.asarray(beats)
-
-
-def _bar_of(material: Material, beats: Floats) -> tuple[int, int]:
-    """Pulses a bar and which of the first beats is a one: by low accents and changes of chord."""
-    picture = material.picture
-    i = np.clip(np.round(beats / picture.hop_seconds).astype(int), 0, picture.total.size - 1)
-    low = ndimage.maximum_filter1d(picture.rises[:, :2].sum(axis=1), 7)[i]
-    frames = np.clip((beats / material.chroma_hop).astype(int), 0, material.chroma.shape[0] - 1)
-    sums = np.add.reduceat(material.chroma, frames, axis=0) if frames.size else material.chroma
-    sums = sums / (np.linalg.norm(sums, axis=1, keepdims=True) + 1e-6)
-    change = np.concatenate([[0.0], 1.0 - (sums[1:] * sums[:-1]).sum(axis=1)])
-    return bar_of_accents(np.stack([low, change]))
-
-
-def bar_of_accents(accents: Floats) -> tuple[int, int]:
-    """Pulses a bar and which of the first is a one, by what stands out on every one of them.
-
-    Of each metre and phase: how many standard errors the ones are above the other beats; the same
-    height means more the more bars there are, and less where a metre has many phases to choose.
-
-    accents  float64 [kinds, beats]
-    """
-    best = (4, 0, -np.inf)
-    for metre, usual in TAKES_METRES.items():
-        for phase in range(min(metre, accents.shape[1] - 1)):
-            ones = np.zeros(accents.shape[1], bool)
-            ones[phase::metre] = True
-            error = accents.std(axis=1) * np.sqrt(1 / ones.sum() + 1 / (~ones).sum())
-            above = accents[:, ones].mean(axis=1) - accents[:, ~ones].mean(axis=1)
-            stands = float((above / (error + 1e-9)).sum() / np.sqrt(accents.shape[0])) + usual
-            if stands > best[2]:
-                best = (metre, phase, stands)
-    return best[0], best[1]
 
 
 @numba.njit(cache=True)

@@ -15,7 +15,7 @@ from zeroknot.core.apart.apart import struck_db
 from zeroknot.core.audio import Audio
 from zeroknot.core.harmony.tones import profile_of_peaks
 from zeroknot.core.listening.attacks import is_silent
-from zeroknot.core.listening.beats import TempoCurve, beats_along, share_on, take_of
+from zeroknot.core.listening.beats import TempoCurve, beats_along, share_on
 from zeroknot.core.listening.company import NOBODY, Company
 from zeroknot.core.listening.hearing import Hearing
 from zeroknot.core.listening.hypotheses import hypotheses
@@ -40,6 +40,7 @@ from zeroknot.core.listening.material import Material, material_of
 from zeroknot.core.listening.reading import LONGEST_LOOP_SECONDS, Claims, Reading
 from zeroknot.core.listening.sound_heard import sound_heard
 from zeroknot.core.listening.sound_kind import ONE_HIT
+from zeroknot.core.listening.takes import take_of
 
 MOST_READINGS = 5
 LEAST_CONFIDENCE = 0.01
@@ -84,8 +85,7 @@ def listen_closely(
     readings: tuple[Reading, ...] = ()
     curve = None
     if sound.seconds > LONGEST_LOOP_SECONDS:
-        reading, curve = take_of(material)
-        readings = (reading,) if reading else ()
+        readings, curve = take_of(material)
     elif kind.kind != ONE_HIT:
         readings = _readings(material, claims, company)
         if sound.seconds > SHORTEST_TAKE_SECONDS and readings:
@@ -122,10 +122,10 @@ def _or_a_take(
 
     returns  the readings, and the beats that were followed where they are to be gone by
     """
-    take, curve = take_of(material)
-    if take is None or curve is None:
+    takes, curve = take_of(material)
+    if not takes or curve is None:
         return readings, None
-    best = readings[0]
+    take, best = takes[0], readings[0]
     is_even = curve.deviation_bpm < LEAST_WANDERING * curve.mean_bpm
     if is_even and abs(take.tempo_bpm / best.tempo_bpm - 1.0) < SAME_MEAN_TEMPO:
         return readings, None  # the loop's own grid says as much, and where it ends, too
@@ -136,10 +136,12 @@ def _or_a_take(
     better = share_on(curve.seconds, material.attacks, 2) - on_steady
     if better < TAKE_FITS_BETTER:
         return readings, None
-    left = tuple(replace(r, confidence=r.confidence * (1 - take.confidence)) for r in readings)
-    if left[0].confidence > take.confidence:
+    as_take = sum(one.confidence for one in takes)
+    left = tuple(replace(r, confidence=r.confidence * (1 - as_take)) for r in readings)
+    if left[0].confidence > as_take:
         return (left[0], take, *left[1 : MOST_READINGS - 1]), None
-    return (take, *left[: MOST_READINGS - 1]), curve
+    others = sorted((*takes[1:], *left), key=lambda r: -r.confidence)
+    return (take, *others[: MOST_READINGS - 1]), curve
 
 
 def is_clipped(sound: Audio) -> bool:

@@ -7,12 +7,21 @@ import { claimsText } from "./texts.js";
 
 /** Fields that take whole numbers only. @type {Record<string, string>} */
 const WHOLE = { bars: "a number of bars", beats_per_bar: "a number of beats" };
+const SAME_TEMPO = 0.005;
 const SOURCES = { heard: "", stated: "own", claimed: "claimed" };
 
-/** @param {import("../types.js").Reading} reading */
-const shownReading = (reading) => ({
+/** @typedef {import("../types.js").Reading} Reading */
+
+/** Are two the same bars at the same tempo, but for where they begin? @param {Reading} one @param {Reading} other */
+const areMoved = (one, other) =>
+  one.beats_per_bar === other.beats_per_bar && Math.abs(one.bars - other.bars) <= 1
+  && Math.abs(one.tempo_bpm / other.tempo_bpm - 1) < SAME_TEMPO && one.downbeat_s !== other.downbeat_s;
+
+/** @param {Reading} reading @param {number} i @param {Reading[]} all */
+const shownReading = (reading, i, all) => ({
   index: reading.index,
-  label: `${bars(reading.bars)}${reading.beats_per_bar === 4 ? "" : ` of ${reading.beats_per_bar}`}`,
+  label: all.slice(0, i).some((other) => areMoved(reading, other)) ? `from ${reading.downbeat_s.toFixed(2)} s`
+    : `${bars(reading.bars)}${reading.beats_per_bar === 4 ? "" : ` of ${reading.beats_per_bar}`}`,
   bpm: bpm(reading.tempo_bpm),
   sure: SOURCES[reading.source] || percent(reading.confidence),
   share: reading.confidence,
