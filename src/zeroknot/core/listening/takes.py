@@ -95,26 +95,37 @@ def accents_of(material: Material, beats: Floats) -> Floats:
 def bars_of_accents(accents: Floats, weights: Floats) -> list[tuple[int, int, float]]:
     """Where bars may begin, by what stands out on every one of them.
 
-    Of each metre and phase: how many standard errors the ones are above the other beats; the same
-    height means more the more bars there are, and less where a metre has many phases to choose.
+    The same height means more the more bars there are, and less where there are many places to
+    choose.
 
     accents  float64 [kinds, beats]
     weights  float64 [kinds], of a standard error in the logarithm of how likely it is
     returns  pulses a bar, which of the first is a one, and how likely that is; likeliest first
     """
-    found = []
-    for metre, usual in METRES.items():
+    places, stands = standing_out(accents)
+    score = stands @ weights + np.asarray([METRES[metre] for metre, _ in places])
+    likely = np.exp(score - score.max())
+    shares = (likely / likely.sum()).tolist()
+    told = [(*places[i], shares[i]) for i in np.argsort(-score, kind="stable")[:MOST_BARS]]
+    return [told[0], *(one for one in told[1:] if one[2] >= LEAST_SHARE)]
+
+
+def standing_out(accents: Floats) -> tuple[list[tuple[int, int]], Floats]:
+    """By how many standard errors the ones are above the other beats.
+
+    accents  float64 [kinds, beats]
+    returns  metre and phase of each place of the one, float64 [places, kinds]
+    """
+    places, stands = [], []
+    for metre in METRES:
         for phase in range(min(metre, accents.shape[1] - 1)):
             ones = np.zeros(accents.shape[1], bool)
             ones[phase::metre] = True
             error = accents.std(axis=1) * np.sqrt(1 / ones.sum() + 1 / (~ones).sum())
             above = accents[:, ones].mean(axis=1) - accents[:, ~ones].mean(axis=1)
-            found.append((metre, phase, float(weights @ (above / (error + 1e-9))) + usual))
-    found.sort(key=lambda one: -one[2])
-    likely = np.exp([stands - found[0][2] for _, _, stands in found])
-    shares = (likely / likely.sum()).tolist()
-    told = [(m, p, share) for (m, p, _), share in zip(found, shares, strict=True)]
-    return [told[0], *(one for one in told[1:MOST_BARS] if one[2] >= LEAST_SHARE)]
+            places.append((metre, phase))
+            stands.append(above / (error + 1e-9))
+    return places, np.asarray(stands)
 
 
 def _by_beat(table: NDArray[np.float32], frames: Floats) -> Floats:
