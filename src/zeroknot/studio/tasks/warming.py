@@ -5,7 +5,8 @@ import numpy as np
 from zeroknot.core.apart.apart import tones_of
 from zeroknot.core.audio import Audio, Samples
 from zeroknot.core.listening.attacks import all_attacks
-from zeroknot.core.listening.readings import listen
+from zeroknot.core.listening.beats import followed
+from zeroknot.core.listening.readings import listen_closely
 from zeroknot.core.mixing.desk.desk_run import DeskRun, MasterRun
 from zeroknot.core.mixing.desk.strip import Desk, Strip
 from zeroknot.core.mixing.filters import filtered
@@ -14,6 +15,7 @@ from zeroknot.core.render.plan import plan_ratio
 from zeroknot.core.render.run import Rendering
 from zeroknot.core.stretch.methods import METHODS
 from zeroknot.core.stretch.settings import StretchSettings
+from zeroknot.core.stretch.sinc import read_at
 from zeroknot.core.synth.sounding import sounded
 from zeroknot.core.synth.voices import VOICES
 
@@ -53,6 +55,23 @@ def warm_up_seldom() -> None:
     noise = np.random.default_rng(0).standard_normal((1, 88_200)).astype(np.float32) * 0.1
     noise *= np.arange(88_200, 0, -1) % 22_050 / 22_050
     sound = Audio(noise, 44_100)
-    listen(sound)
+    attacks = listen_closely(sound)[1]
     tones_of(sound)
     _through_a_desk(noise)
+    if attacks:
+        followed(attacks.attacks, 0.5, 2.0)
+    _trembling_and_bent()
+
+
+def _trembling_and_bent() -> None:
+    """A tone that trembles and dies away, longer, and a sound read ever faster."""
+    seconds = np.arange(88_200) / 44_100
+    swell = (1.0 + 0.2 * np.sin(2 * np.pi * 5.0 * seconds)) * np.exp(-0.8 * seconds)
+    tone = (0.2 * swell * np.sin(2 * np.pi * 220.0 * seconds)).astype(np.float32)[None]
+    sound = Audio(tone, 44_100)
+    plan = plan_ratio(
+        source="", rate=sound.rate, source_frames=sound.frames, duration_ratio=1.5, method="weave"
+    )
+    Rendering(sound, all_attacks(sound), plan).whole()
+    positions = np.arange(400.0) ** 1.01
+    read_at(tone, positions, np.gradient(positions))
