@@ -12,7 +12,7 @@ from playwright.sync_api import expect, sync_playwright
 
 from tests.runner import AT_END
 from tests.server import Server
-from tests.sounds import rendered
+from tests.sounds import audio, rendered
 from zeroknot.core.formats.riff import wav_bytes
 
 # The same browser without its own windows takes half the time.
@@ -162,6 +162,12 @@ class BrowserTest(unittest.TestCase):
     def shelved(self, name):
         """A rendered loop on the shelf; its hash."""
         self.send(wav_bytes(rendered(name), 16), f"{name}.wav")
+        self.server.settle()
+        return next(r["sha"] for r in self.server.rows() if r["name"] == name)
+
+    def taken_in(self, samples, name):
+        """A sound of the test's own on the shelf; its hash."""
+        self.send(wav_bytes(audio(0.5 * samples), 16), f"{name}.wav")
         self.server.settle()
         return next(r["sha"] for r in self.server.rows() if r["name"] == name)
 

@@ -274,10 +274,7 @@ class StraightenTest(BrowserTest):
     def test_a_drifting_take_is_tied_turned_down_and_taken_back_in_one_step(self):
         times = beat_times(wandering(104, 5, 48, change=(24, 1.05)), 48, 0.8)
         sound, hits = drummer(times)
-        self.send(wav_bytes(audio(0.5 * sound), 16), "deck plates.wav")
-        self.server.settle()
-        sha = next(r["sha"] for r in self.server.rows() if r["name"] == "deck plates")
-        self.open(f"fit/{sha}")
+        self.open(f"fit/{self.taken_in(sound, 'deck plates')}")
         page = self.page
         page.get_by_role("button", name="Tie knots").click()
         self.wait(lambda: self.state()["strands"])

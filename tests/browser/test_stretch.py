@@ -1,6 +1,7 @@
 """Methods and their settings in the Fit view, and two of them heard against each other."""
 
 import base64
+import re
 import urllib.request
 
 import numpy as np
@@ -162,6 +163,20 @@ class StretchTest(BrowserTest):
 
 
 class SeamTest(BrowserTest):
+    def test_a_print_whose_view_is_left_is_made_and_can_be_taken_back(self):
+        page, held = self.page, []
+        self.open(f"fit/{self.shelved('drums_103')}")
+        page.route("**/prints", lambda route: held.append(route))
+        page.get_by_role("button", name="Print a loop").click()
+        self.wait(lambda: held)
+        self.walk_to("Shelf")
+        held.pop().continue_()
+        undo = page.get_by_role("button", name="Undo")
+        expect(undo).to_have_attribute("title", re.compile("^“.+” printed$"))
+        self.assertTrue(any(r["is_print"] for r in self.server.rows()))
+        undo.click()
+        self.wait(lambda: not any(r["is_print"] for r in self.server.rows()))
+
     def test_a_seam_that_clicks_says_so_and_is_mended(self):
         time = np.arange(round(2 * 60 / 97 * 48_000)) / 48_000
         sung = sum(np.cos(2 * np.pi * 196.3 * k * time) / k for k in range(1, 12))

@@ -2,7 +2,6 @@ import numpy as np
 from playwright.sync_api import expect
 
 from tests.browser.harness import BrowserTest
-from tests.sounds import audio
 from tests.takes import beat_times, drummer, wandering
 from zeroknot.core.formats.riff import wav_bytes
 
@@ -16,9 +15,7 @@ class TakeTest(BrowserTest):
         super().setUp()
         self.times = beat_times(lambda beat: BPM * (1 + 0.008 * np.sin(beat / 5)), 50, 1.2)
         samples, _ = drummer(self.times, pickup=2)
-        self.send(wav_bytes(audio(0.5 * samples), 16), "field take.wav")
-        self.server.settle()
-        self.sha = next(r["sha"] for r in self.server.rows() if r["name"] == "field take")
+        self.sha = self.taken_in(samples, "field take")
         # What it is was said: these tests are about what is done with it.
         said = {"bars": 12, "beats_per_bar": 4, "downbeat_s": float(self.times[2])}
         end = float(self.times[50])
@@ -305,10 +302,7 @@ class CountedOtherwiseTest(BrowserTest):
     def test_where_else_bars_begin_and_twice_as_fast_is_one_press(self):
         times = beat_times(wandering(92, 2, 120), 120, 0.2)
         samples, _ = drummer(times)
-        self.send(wav_bytes(audio(0.5 * samples), 16), "long take.wav")
-        self.server.settle()
-        sha = next(r["sha"] for r in self.server.rows() if r["name"] == "long take")
-        self.open(f"fit/{sha}")
+        self.open(f"fit/{self.taken_in(samples, 'long take')}")
         page = self.page
         downbeat, tempo = page.locator("#downbeat"), page.locator("#tempo")
         readings = page.get_by_role("list", name="What it may be").get_by_role("button")

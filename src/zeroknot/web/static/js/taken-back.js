@@ -55,6 +55,7 @@ export class TakenBack {
   did(done) {
     this.done.push(done);
     this.undone = [];
+    this.session.changed();
   }
 
   async undo() {
