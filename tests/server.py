@@ -53,6 +53,9 @@ class Server:
                 time.sleep(0.05)
         self.start_seconds = time.perf_counter() - began
 
+    def answers(self) -> bool:
+        return self.process.poll() is None
+
     def get(self, path: str):
         with urllib.request.urlopen(self.base + path, timeout=60) as response:
             return json.load(response)
