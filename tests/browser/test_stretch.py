@@ -192,8 +192,10 @@ class SeamTest(BrowserTest):
         printed = next(r["sha"] for r in self.server.rows() if r["is_print"])
         self.page.get_by_role("button", name="Undo").click()
         self.wait(lambda: printed not in {r["sha"] for r in self.server.rows()})
+        expect(self.page.locator("#printed")).to_be_hidden()
         self.page.get_by_role("button", name="Redo").click()
         self.wait(lambda: printed in {r["sha"] for r in self.server.rows()})
+        expect(self.page.locator("#printed")).to_contain_text("on the shelf")
         # In hand it is made again from its recording; as it was printed it joins by itself.
         self.open(f"fit/{printed}")
         expect(seam).to_contain_text("Crossfaded over 20 ms its seam joins")

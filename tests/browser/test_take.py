@@ -64,6 +64,7 @@ class TakeTest(BrowserTest):
         self.wait(lambda: len(self.server.rows()) == len(known) + 1)
         page.get_by_role("button", name="Undo").click()
         self.wait(lambda: {r["sha"] for r in self.server.rows()} == known)
+        expect(page.get_by_role("button", name="Take it in hand")).to_be_hidden()
         page.get_by_role("button", name="Redo").click()
         self.wait(lambda: len(self.server.rows()) == len(known) + 1)
         page.get_by_role("button", name="Take it in hand").click()

@@ -12,14 +12,14 @@ import { ended } from "./job.js";
 /**
  * A change of loops on the shelf; something that was kept by name, or forgotten; an edit of the project, with the
  * loop that it brought onto the shelf.
- * @typedef {{kind: "shelf", change: number, label: string}} OfLoops
+ * @typedef {{kind: "shelf", change: number, label: string, sha?: string}} OfLoops
  * @typedef {{kind: "named", label: string, back: () => Promise<unknown>, again: () => Promise<unknown>}} OfNames
  * @typedef {{kind: "project", loop?: OfLoops | null}} OfProject
  * @typedef {OfLoops | OfNames | OfProject} Done
  */
 
 /** What a new loop on the shelf is to undo; nothing where it lay there already. @param {import("api").MadeLoop} made @returns {OfLoops | null} */
-export const comingOf = ({ change, label }) => (change === null ? null : { kind: "shelf", change, label });
+export const comingOf = ({ change, label, sha }) => (change === null ? null : { kind: "shelf", change, label, sha });
 
 export class TakenBack {
   /** @param {import("./session.js").Session} session */
@@ -29,6 +29,8 @@ export class TakenBack {
     this.done = [];
     /** @type {Done[]} */
     this.undone = [];
+    /** Loops that were made here and lie on the shelf no more: undo took them off. @type {Set<string>} */
+    this.unmade = new Set();
     /** Revisions that came from elsewhere. @type {Set<number>} */
     this.foreign = new Set();
     this.newest = session.state.revision;
@@ -55,7 +57,15 @@ export class TakenBack {
   did(done) {
     this.done.push(done);
     this.undone = [];
+    this.turned(done.kind === "project" ? done.loop : done, false);
     this.session.changed();
+  }
+
+  /** @param {Done | null | undefined} what @param {boolean} isBack taken back, not done */
+  turned(what, isBack) {
+    if (what?.kind !== "shelf" || !what.sha) return;
+    if (isBack) this.unmade.add(what.sha);
+    else this.unmade.delete(what.sha);
   }
 
   async undo() {
@@ -166,7 +176,8 @@ export class TakenBack {
         const made = await postOnce(`/api/shelf/changes/${last.change}/undo`, {});
         const job = made.job ? await ended(this.session, made.job) : null;
         const change = job ? job.result : made;
-        if (change?.id) to.push({ kind: "shelf", change: change.id, label: last.label });
+        if (change?.id) to.push({ ...last, change: change.id });
+        this.turned(last, to === this.undone);
         if (job?.state === "cancelled") {
           // What it came to stays; the rest can still be taken back.
           from.splice(at, 0, last);

@@ -3,7 +3,6 @@
 
 import { cycleOf, setCycle } from "../cycle.js";
 import { barLine, beatOfBar } from "../metre.js";
-import { post } from "../net/api.js";
 import { kept } from "../ui/kept.js";
 import { YARNS } from "../ui/colours.js";
 

@@ -1,9 +1,10 @@
 // @ts-check
 /** A stretch of a take: its facts, its edges in close-up, its seam; and the loops that a take holds. */
 
-import { ApiError, getJson, post } from "../net/api.js";
+import { ApiError, getJson } from "../net/api.js";
 import { bars, bpm, percent, round, seconds, typedNumber } from "../format.js";
 import { drawWaves } from "../loom/lod.js";
+import { MadeHere } from "../made-here.js";
 import { section } from "../sections.js";
 
 /** @typedef {{start_s: number, end_s: number, pulses: number, bars: number, beats_per_bar: number, tempo_bpm: number,
@@ -18,6 +19,7 @@ const LEAST_OVERHANG = 0.0005;
 /** @param {import("./shared.js").Shared} shared */
 export const taking = (shared) => {
   const { session, app, held, view } = shared;
+  const here = new MadeHere(session, view);
   /** @type {RangeFacts | null} */
   let facts = null;
   let asked = "";
@@ -209,7 +211,7 @@ export const taking = (shared) => {
       });
       this.cropping = false;
       if (!made) return;
-      this.cropped = `${made.name}: ${made.frames} samples, on the shelf.`;
+      here.tell(made.sha, `${made.name}: ${made.frames} samples, on the shelf.`, (text) => { this.cropped = text; });
       this.croppedSha = made.sha;
     },
 

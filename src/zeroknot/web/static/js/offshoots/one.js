@@ -1,7 +1,7 @@
 // @ts-check
 /** The one that is chosen: how it was made, how it is heard, and what may become of it. */
 
-import { getJson, post } from "../net/api.js";
+import { getJson } from "../net/api.js";
 import { round } from "../format.js";
 import { barLine } from "../metre.js";
 import { section } from "../sections.js";

@@ -31,7 +31,6 @@ export const fit = (session, app) => () => {
 /** What starts the sections, shows them anew and gives them keys. @param {Shared} shared */
 const together = (shared) => section(/** @type {Sections | null} */ (null), {
   init() {
-    const { view, held } = shared;
     if (!shared.start(this, ".fit", () => this.show())) return;
     this.startLoom();
     this.show();

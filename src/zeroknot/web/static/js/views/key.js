@@ -21,7 +21,7 @@ export const keyView = (session, app) => () => {
 /** What starts the sections, shows them anew and gives them keys. @param {Shared} shared */
 const together = (shared) => section(/** @type {Sections | null} */ (null), {
   init() {
-    const { view, held, session } = shared;
+    const { view, session } = shared;
     if (!shared.start(this, ".key-view", () => void this.told())) return;
     this.startRings();
     this.startClashes();

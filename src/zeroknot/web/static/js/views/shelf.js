@@ -1,7 +1,6 @@
 // @ts-check
 /** The shelf: find a loop, hear it in time and key, correct it, take it in hand, place it. */
 
-import { ApiError } from "../net/api.js";
 import { bpm, semitones } from "../format.js";
 import { barLine } from "../metre.js";
 import { fileWays } from "../file-ways.js";
