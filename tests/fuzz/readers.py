@@ -80,9 +80,12 @@ def _wav() -> list[bytes]:
     stereo, mono = Audio(short, 44_100), Audio(short[:1], 22_050)
     loops = (LoopMark(0, 500),)
     tags = WavTags(title="A", tempo_bpm=103.0, key="Dm")
+    ended = wav_bytes(stereo, 16)
+    at = ended.index(b"data") + 4
     return [
         wav_bytes(stereo, 16), wav_bytes(mono, 24), wav_bytes(mono, 32),
         wav_bytes(stereo, 16, loop=loops[0], tags=tags),
+        ended[:4] + bytes(4) + ended[8:at] + bytes(4) + ended[at + 4 :],
     ]  # fmt: skip
 
 

@@ -55,6 +55,21 @@ class ReadingFilesTest(unittest.TestCase):
         self.assertAlmostEqual(first, 0.3, delta=0.001)
         self.assertEqual(sound.frames, RATE)
 
+    def test_a_recording_that_was_never_ended_is_read_to_its_end(self):
+        # A recorder writes both lengths when it ends; until then they are nothing (common practice,
+        # no source).
+        tone = sine(330, 0.5)
+        whole = written("WAV", "PCM_24", tone).getvalue()
+        at = whole.index(b"data") + 4
+        for length in (0, at - 8):
+            never = whole[:4] + struct.pack("<I", length) + whole[8:at] + bytes(4) + whole[at + 4 :]
+            _, sound = read_audio(io.BytesIO(never))
+            np.testing.assert_allclose(sound.samples[0], tone, atol=1e-6)
+        # What says of the whole file how long it is holds no samples, whatever follows.
+        other = whole[:at] + bytes(4) + whole[at + 4 :]
+        with self.assertRaisesRegex(FormatError, "holds no samples"):
+            read_audio(io.BytesIO(other))
+
     def test_refusals_say_why(self):
         good = written("WAV", "PCM_16", sine(330, 0.1)).getvalue()
         three = written("WAV", "PCM_16", np.zeros((100, 3))).getvalue()

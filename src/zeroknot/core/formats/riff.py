@@ -126,6 +126,23 @@ def missing_bytes(file: BinaryIO) -> int:
     return 0
 
 
+def never_ended(file: BinaryIO) -> int | None:
+    """Where the length of the samples is written that a recorder never came to write.
+
+    file  a WAV, from its beginning
+
+    Until it ends a recording it says that neither the file nor its samples have any length. None
+    where that is not so, or where no samples follow.
+    """
+    file.seek(4)
+    (whole,) = struct.unpack("<I", file.read(4))
+    size = file.seek(0, 2)
+    for name, start, length in _chunks(file):
+        if name == b"data":
+            return start - 4 if length == 0 and 8 + whole <= start < size else None
+    return None
+
+
 def _small_chunks(file: BinaryIO, wanted: tuple[bytes, ...]) -> Iterator[tuple[bytes, bytes]]:
     for name, start, length in _chunks(file):
         if name in wanted:
