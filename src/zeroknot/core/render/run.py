@@ -215,7 +215,10 @@ class Rendering(InBlocks):
     def _covered(self, piece: _Piece) -> list[tuple[int, int]]:
         """Output frames a piece may sound in, with room for its join."""
         room = int(self._method.reach_seconds * self.plan.rate)
-        first, last = int(piece.start[1]) - room, int(piece.end[1]) + room
+        end = piece.end[1]
+        if self._method.rings_on:
+            end = piece.part.attack_after(end)
+        first, last = int(piece.start[1]) - room, int(end) + room
         if not piece.part.view.is_circle:
             return [(first, last)]
         body = self.plan.body_frames

@@ -61,7 +61,8 @@ def filled(sound: Samples, taps: Taps, step: int) -> Samples:
         own = taps[first::step] * np.float32(step)
         before = own.size - 1 - (half + phase) // step
         after = own.size - 1 - before
-        padded = np.pad(sound, ((0, 0), (before, after)))
+        padded = np.zeros((channels, before + count + after), np.float32)
+        padded[:, before : before + count] = sound
         out[:, :, phase] = smoothed(padded, own)[:, :count]
     return out.reshape(channels, count * step)
 

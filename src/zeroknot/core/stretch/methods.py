@@ -32,6 +32,7 @@ class Method:
     module           where its `render_piece` is; loaded when first asked for, so that naming a
                      method does not cost its compiler's start
     reach_seconds    a piece may sound as far past its anchors
+    rings_on         a piece sounds on to the attack after its last anchor, and as far past that
     sensitivity      to attacks
     shifts           whether pitch is its own; else speed changes it
     """
@@ -44,6 +45,7 @@ class Method:
     version: int
     module: str
     reach_seconds: float = 0.01
+    rings_on: bool = False
     sensitivity: float = SENSITIVITY
     shifts: bool = True
 
@@ -71,6 +73,7 @@ METHODS: dict[str, Method] = {
             version=4,
             module="zeroknot.core.stretch.strike",
             reach_seconds=1.0,
+            rings_on=True,
             # A cut too many does no harm; a flam's second hit that is not cut is lost.
             sensitivity=0.88,
         ),

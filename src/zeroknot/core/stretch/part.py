@@ -9,11 +9,12 @@ Conventions
   whatever is asked for first.
 """
 
-import itertools
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zeroknot.core.stretch.ends import sound_end
 from zeroknot.core.stretch.source_view import SourceView
@@ -66,6 +67,19 @@ class Part:
         """Attacks, rising: float64 [n, 2] of (source frame, output frame)."""
         return np.stack([self.attacks * self.rate, self._laid(self.attacks)], axis=1)
 
+    def attack_after(self, frame: float) -> float:
+        """Output frame of the first attack later than that one; on a circle, of any round.
+
+        Where none follows, the part's end.
+        """
+        frames = self.attack_points[:, 1]
+        at = int(np.searchsorted(frames, frame + 1.0))
+        if at < frames.size:
+            return float(frames[at])
+        if self.view.is_circle and frames.size:
+            return float(frames[0]) + self.frames
+        return max(frame, float(self.end))
+
     def _laid(self, seconds: Floats) -> Floats:
         """Output frames of what is heard at source seconds, as late as in the recording."""
         # What is heard before the lag is over began with the part, what is over in it ends with it.
@@ -83,32 +97,42 @@ class Part:
         """
         # From the attack before the first of them, which lies no further than a longest piece.
         room = LONGEST_PIECE_SECONDS * self.rate
-        attacks = self.around(self.attack_points, first - room, last + room)
-        found = [self._end_between(a, b) for a, b in itertools.pairwise(attacks[:, 0].tolist())]
-        sources = np.asarray([end for end in found if end is not None])
-        if not sources.size:
-            return np.zeros((0, 2))
-        length = self.view.end - self.view.start
-        turns = np.floor((sources - self.view.start) / length) if self.view.is_circle else 0.0
-        inside = (sources - turns * length) / self.rate
-        points = np.stack([sources, self._laid(inside) + turns * self.frames], axis=1)
+        round_ = np.asarray([self.view.end - self.view.start, self.frames], dtype=np.float64)
+        found = [np.zeros((0, 2))]
+        for k, low, high in self._from_to(self.attack_points, first - room, last + room):
+            self._look_for_ends(low, high)
+            found.append(self._ends[low:high] + k * round_)
+        # Where the last of them ends depends on what lies beyond.
+        points = np.concatenate(found)[:-1]
         return points[(points[:, 1] >= first) & (points[:, 1] <= last)]
 
-    def _end_between(self, start: float, stop: float) -> float | None:
-        # The same on every round, and looked at once for all pieces and bands.
-        length = self.view.end - self.view.start
-        turn = (start - self.view.start) // length if self.view.is_circle else 0.0
-        key = start - turn * length, stop - turn * length
-        if key not in self._known_ends:
-            # The next one begins before it is heard.
-            begins = key[1] - self.lag * self.rate
-            self._known_ends[key] = sound_end(self.view, self.rate, key[0], begins)
-        end = self._known_ends[key]
-        return None if end is None else end + turn * length
+    @cached_property
+    def _ends(self) -> Points:
+        """Where each attack ends, as far as it was looked for; not a number where nowhere."""
+        return np.full((self.attacks.size, 2), np.nan)
 
     @cached_property
-    def _known_ends(self) -> dict[tuple[float, float], float | None]:
-        return {}
+    def _is_looked_for(self) -> NDArray[np.bool_]:
+        return np.zeros(self.attacks.size, np.bool_)
+
+    def _look_for_ends(self, low: int, high: int) -> None:
+        """Of the attacks low…high, once for all pieces and bands, the same on every round."""
+        new = low + np.flatnonzero(~self._is_looked_for[low:high])
+        if not new.size:
+            return
+        length = self.view.end - self.view.start
+        starts = self.attack_points[:, 0]
+        # After the last one the circle begins again; a cut has nothing there to end before.
+        stops = np.append(starts[1:], starts[0] + length if self.view.is_circle else np.nan)
+        # The next one begins before it is heard.
+        begins = stops - self.lag * self.rate
+        for i in new[np.isfinite(begins[new])].tolist():
+            end = sound_end(self.view, self.rate, float(starts[i]), float(begins[i]))
+            if end is not None:
+                turn = (end - self.view.start) // length if self.view.is_circle else 0
+                inside = np.asarray([(end - turn * length) / self.rate])
+                self._ends[i] = end, self._laid(inside)[0] + turn * self.frames
+        self._is_looked_for[new] = True
 
     @cached_property
     def bends(self) -> Points:
@@ -185,11 +209,15 @@ class Part:
 
     def around(self, points: Points, first: float, last: float) -> Points:
         """Those of rising points that lie from `first` to `last`, on every round of a circle."""
-        turn = np.asarray([self.view.end - self.view.start, self.frames], dtype=np.float64)
-        found = []
-        for k in self.turns(first, last):
-            low, high = np.searchsorted(
-                points[:, 1], (first - k * turn[1], np.nextafter(last, np.inf) - k * turn[1])
-            )
-            found.append(points[low:high] + k * turn)
+        round_ = np.asarray([self.view.end - self.view.start, self.frames], dtype=np.float64)
+        found = [
+            points[low:high] + k * round_ for k, low, high in self._from_to(points, first, last)
+        ]
         return np.concatenate(found)
+
+    def _from_to(self, points: Points, first: float, last: float) -> Iterator[tuple[int, int, int]]:
+        """Of every round: which it is, and which of rising points lie from `first` to `last`."""
+        edges = np.asarray([first, np.nextafter(last, np.inf)])
+        for k in self.turns(first, last):
+            low, high = np.searchsorted(points[:, 1], edges - k * self.frames).tolist()
+            yield k, low, high
