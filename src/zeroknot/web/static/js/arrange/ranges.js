@@ -9,7 +9,7 @@ import { barLine, nextBarLine } from "../metre.js";
 
 /** @param {import("../session.js").Session} session @param {import("../main.js").App} app @param {import("../view.js").View} view */
 export const rangeControls = (session, app, view) => {
-  const here = new MadeHere(session, view);
+  const here = new MadeHere(view);
 
   return {
     chosenTrack: "", // as the view has it

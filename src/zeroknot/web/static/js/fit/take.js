@@ -19,7 +19,7 @@ const LEAST_OVERHANG = 0.0005;
 /** @param {import("./shared.js").Shared} shared */
 export const taking = (shared) => {
   const { session, app, held, view } = shared;
-  const here = new MadeHere(session, view);
+  const here = new MadeHere(view);
   /** @type {RangeFacts | null} */
   let facts = null;
   let asked = "";

@@ -7,7 +7,7 @@ import { downloadWav } from "../shelf/download.js";
 
 /** @param {import("./shared.js").HandShared} shared */
 export const printing = ({ session, held, view }) => {
-  const here = new MadeHere(session, view);
+  const here = new MadeHere(view);
 
   return section(null, {
     print: "wrap", hasLead: false, printLead: false, printing: false, printed: "", printedSha: "", isPrint: false, asPrinted: false,
