@@ -48,10 +48,17 @@ class SoundBoardTest(BrowserTest):
             found.append(self.page.evaluate(SPECTRUM))
         return np.mean(found, axis=0)
 
+    def steady_bands(self):
+        """The same, once two in a row are alike: a busy machine may begin with gaps."""
+        before, now = self.bands(), self.bands()
+        while np.abs(now - before).max() > 1:
+            before, now = now, self.bands()
+        return now
+
     def test_a_low_cut_dragged_on_the_picture_is_heard_kept_and_undone(self):
         page = self.page
         self.play()
-        low, middle = self.bands()
+        low, middle = self.steady_bands()
         box = page.locator("#eq").bounding_box()
         # Handle 1 stands at the left edge, where it is off.
         y = box["y"] + 6 + (24 + 3) / 48 * (box["height"] - 22)
