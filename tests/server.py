@@ -53,7 +53,8 @@ class Server:
                 time.sleep(0.05)
         self.start_seconds = time.perf_counter() - began
 
-    def answers(self) -> bool:
+    @property
+    def is_running(self) -> bool:
         return self.process.poll() is None
 
     def get(self, path: str):
@@ -103,7 +104,7 @@ class Server:
 
     def stop(self) -> None:
         """A clean stop; whatever it did, it complains of nothing in the terminal."""
-        if self.process.poll() is None:
+        if self.is_running:
             self.process.terminate()
             try:
                 self.process.wait(10)

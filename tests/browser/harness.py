@@ -60,7 +60,7 @@ def server() -> Server:
     """The server of this process; running, whatever a test did to it."""
     if "server" not in SHARED:
         SHARED["server"] = started(AT_END.append, {})
-    if SHARED["server"].process.poll() is not None:
+    if not SHARED["server"].is_running:
         SHARED["server"].start()
     return SHARED["server"]
 
@@ -108,7 +108,7 @@ class BrowserTest(unittest.TestCase):
 
     def setUp(self):
         self.troubles: list[str] = []
-        if self.server.process.poll() is not None:  # stopped by a test that failed
+        if not self.server.is_running:  # stopped by a test that failed
             self.server.start()
         self.page = self._kept_page()
         self.page.set_default_timeout(1000 * PATIENCE)
@@ -143,7 +143,7 @@ class BrowserTest(unittest.TestCase):
         kept.evaluate("() => { try { sessionStorage.clear(); } catch { /* not of a page */ } }")
         # A page of nowhere would end its process, and what that has compiled.
         beside = f"{self.server.base}/static/mark.svg"
-        kept.goto(beside if self.server.answers() else "about:blank")
+        kept.goto(beside if self.server.is_running else "about:blank")
         kept.set_viewport_size({"width": 1280, "height": 800})
         kept.emulate_media(color_scheme=None)
 

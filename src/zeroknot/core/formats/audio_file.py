@@ -11,7 +11,7 @@ import soundfile
 
 from zeroknot.core.audio import HIGHEST_RATE, LOWEST_RATE, Audio
 from zeroknot.core.errors import FormatError
-from zeroknot.core.formats.riff import never_ended
+from zeroknot.core.formats.riff import to_its_end
 from zeroknot.core.formats.sniff import MIDI, sniff
 
 LONGEST_SECONDS = 30 * 60
@@ -30,10 +30,10 @@ def read_audio(file: BinaryIO) -> tuple[str, Audio]:
     kind = sniff(file)
     if kind == MIDI:
         raise FormatError("this is a MIDI file: it holds notes, no sound")
-    at = never_ended(file) if kind == "wav" else None
+    file = to_its_end(file) if kind == "wav" else file
     file.seek(0)
     try:
-        with soundfile.SoundFile(file if at is None else _ToItsEnd(file, at)) as opened:
+        with soundfile.SoundFile(file) as opened:
             _refuse_by_header(opened)
             samples = opened.read(dtype="float32", always_2d=True)
             rate = opened.samplerate
@@ -45,24 +45,6 @@ def read_audio(file: BinaryIO) -> tuple[str, Audio]:
     if samples.shape[0] == 0:
         raise FormatError("the file holds no samples")
     return kind, Audio(np.ascontiguousarray(samples.T), rate)
-
-
-class _ToItsEnd:
-    """A WAV whose samples go on to the end of the file, whatever it says of them.
-
-    at  where their length is written
-    """
-
-    def __init__(self, file: BinaryIO, at: int):
-        self.file, self.at = file, at
-        self.seek, self.tell = file.seek, file.tell
-
-    def read(self, size: int = -1) -> bytes:
-        place = self.file.tell()
-        data = bytearray(self.file.read(size))
-        for i in range(max(0, self.at - place), min(len(data), self.at + 4 - place)):
-            data[i] = 0xFF
-        return bytes(data)
 
 
 def _refuse_by_header(opened: soundfile.SoundFile) -> None:

@@ -6,7 +6,7 @@ from typing import BinaryIO
 from zeroknot.core.audio import Audio
 from zeroknot.core.formats.audio_file import read_audio
 from zeroknot.core.formats.claims import read_claims
-from zeroknot.core.formats.riff import missing_bytes
+from zeroknot.core.formats.riff import missing_bytes, to_its_end
 from zeroknot.core.listening.reading import Claims
 
 
@@ -27,6 +27,7 @@ def read_loop_file(file: BinaryIO, names: tuple[str, ...]) -> LoopFile:
     Raises FormatError or AudioError with a sentence that says why it cannot.
     """
     kind, sound = read_audio(file)
+    file = to_its_end(file) if kind == "wav" else file
     warnings: tuple[str, ...] = ()
     if kind == "wav" and missing_bytes(file):
         warnings = ("the file is cut off: its header promises more than is there",)

@@ -9,7 +9,7 @@ for fact, smpl and the extensible format; ID3v2.3 informal standard (1999) for t
 import struct
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import BinaryIO
+from typing import BinaryIO, cast
 
 import numpy as np
 
@@ -126,21 +126,34 @@ def missing_bytes(file: BinaryIO) -> int:
     return 0
 
 
-def never_ended(file: BinaryIO) -> int | None:
-    """Where the length of the samples is written that a recorder never came to write.
+def to_its_end(file: BinaryIO) -> BinaryIO:
+    """The same WAV; where a recorder never came to write its length, samples go on to its end.
 
-    file  a WAV, from its beginning
-
-    Until it ends a recording it says that neither the file nor its samples have any length. None
-    where that is not so, or where no samples follow.
+    Until it ends a recording says that neither the file nor its samples have any length.
     """
     file.seek(4)
     (whole,) = struct.unpack("<I", file.read(4))
     size = file.seek(0, 2)
     for name, start, length in _chunks(file):
         if name == b"data":
-            return start - 4 if length == 0 and 8 + whole <= start < size else None
-    return None
+            never = length == 0 and 8 + whole <= start < size
+            return cast(BinaryIO, _ToItsEnd(file, start - 4)) if never else file
+    return file
+
+
+class _ToItsEnd:
+    """A file that says, from byte `at` on, the four bytes of a length that nobody knows."""
+
+    def __init__(self, file: BinaryIO, at: int):
+        self.file, self.at = file, at
+        self.seek, self.tell = file.seek, file.tell
+
+    def read(self, size: int = -1) -> bytes:
+        place = self.file.tell()
+        data = bytearray(self.file.read(size))
+        for i in range(max(0, self.at - place), min(len(data), self.at + 4 - place)):
+            data[i] = 0xFF
+        return bytes(data)
 
 
 def _small_chunks(file: BinaryIO, wanted: tuple[bytes, ...]) -> Iterator[tuple[bytes, bytes]]:
