@@ -77,6 +77,8 @@ class ArchivesTest(StudioTest):
         self.assertEqual([x.name for x in self.on_shelf()], ["good"])
         outside = [p for p in self.folder.parent.glob("*.wav")]
         self.assertEqual(outside, [])
+        self.bring(data, "x.zip")
+        self.assertEqual(self.studio.bringing.counts()["refused"], 5)
 
     def test_a_bomb_is_refused_before_it_unpacks(self):
         # 10 GB of zeros: a stored entry that says so, without the bytes.
@@ -310,6 +312,25 @@ class RefusedTest(StudioTest):
         self.assertEqual(studio.bringing.item(item.id).path, kept)
         studio.bringing.forget_ended()
         self.assertEqual(list(studio.store.refused.iterdir()), [])
+
+    def test_the_same_file_is_listed_and_kept_once_however_often_it_is_tried(self):
+        for _ in range(3):
+            item = self.bring(b"no sound", "pack/rim.wav")
+        late = self.studio.bringing.refuse("huge.wav", "it is larger than 3 GB")
+        late = self.studio.bringing.refuse("huge.wav", "it is larger than 3 GB")
+        others = [self.bring(b"other bytes", "pack/rim.wav"), self.bring(b"no sound", "rim.wav")]
+        listed = [item.id, late.id, *(other.id for other in others)]
+        self.assertEqual([i.id for i in self.studio.bringing.items()], listed)
+        self.assertEqual(self.studio.bringing.counts()["refused"], 4)
+        kept = [i.path for i in (item, *others)]
+        self.assertEqual(sorted(self.studio.store.refused.iterdir()), sorted(kept))
+        self.studio.close()
+        studio = self.opened()
+        self.assertEqual([i.id for i in studio.bringing.items()], listed)
+        # Tried again where it stands it stays where it stands.
+        self.assertEqual(studio.bringing.again(item.id).state, "refused")
+        self.assertEqual([i.id for i in studio.bringing.items()], listed)
+        self.assertTrue(studio.bringing.item(item.id).path.is_file())
 
     def test_it_is_tried_again_when_what_stood_in_its_way_is_gone(self):
         class Dying(InlineExecutor):

@@ -61,6 +61,10 @@ class IncomingStore:
         with Session(self._writing) as session, session.begin():
             self._set(session, item)
 
+    def forget(self, id_: str) -> None:
+        with Session(self._writing) as session, session.begin():
+            session.exec(delete(IncomingRow).where(col(IncomingRow.id) == id_))
+
     def forget_ended(self) -> None:
         with Session(self._writing) as session, session.begin():
             session.exec(delete(IncomingRow).where(col(IncomingRow.state) != WAITING))

@@ -5,6 +5,7 @@ its place by content before its row says that it is done, and the hash is noted 
 nothing is lost or doubled wherever the power goes.
 """
 
+import filecmp
 import os
 import threading
 import time
@@ -124,6 +125,7 @@ class Bringing:
         item = Incoming(new_id(), name[-LONGEST_NAME:], Path(), True, REFUSED, reason)
         self._kept.keep([item])
         self._note(item)
+        self._forget_older(item)
         return item
 
     def go_on(self) -> int:
@@ -232,17 +234,35 @@ class Bringing:
             else:
                 inside.append(Incoming(new_id(), name, member.path, True))
         opened = item.ended(OPENED)
+        before = {one.name for one in self.items() if one.state == REFUSED}
         self._add(inside, opened)
+        for member in inside:
+            if member.state == REFUSED and member.name in before:
+                self._forget_older(member)
         self._drop(item)
         self._note(opened)
 
     def _refused(self, item: Incoming, reason: str) -> None:
         if item.is_ours and item.path.is_file():
             item = replace(item, path=self._store.set_aside(item.path, file_name(item.name)))
-        self._end(item.ended(REFUSED, reason))
+        item = item.ended(REFUSED, reason)
+        self._end(item)
+        self._forget_older(item)
+
+    def _forget_older(self, item: Incoming) -> None:
+        """The same file, refused before for the same reason, is listed and kept once."""
+        older = [one for one in self.items() if one.id != item.id and _is_same(one, item)]
+        for one in older:
+            if one.path != item.path:
+                self._drop(one)
+            self._kept.forget(one.id)
+            with self._lock:
+                self._items.pop(one.id, None)
+        if older:
+            self._say()
 
     def _drop(self, item: Incoming) -> None:
-        if item.is_ours:
+        if item.is_ours and item.path.is_file():
             item.path.unlink(missing_ok=True)
 
     def _end(self, item: Incoming) -> None:
@@ -310,6 +330,16 @@ def item_json(item: Incoming) -> Any:
     told["is_there"] = item.state == REFUSED and item.path.is_file()
     told["kept"] = f"refused/{item.path.name}" if told["is_there"] and item.is_ours else ""
     return told
+
+
+def _is_same(one: Incoming, other: Incoming) -> bool:
+    """Are both refused, alike in name, reason and bytes?"""
+    if (one.name, one.state, one.reason) != (other.name, REFUSED, other.reason):
+        return False
+    try:
+        return one.path == other.path or filecmp.cmp(one.path, other.path, shallow=False)
+    except OSError:
+        return False  # one of them is gone
 
 
 def new_id() -> str:

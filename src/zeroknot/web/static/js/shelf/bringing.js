@@ -39,7 +39,10 @@ export const bringing = (session) => () => ({
   note(counts) {
     const before = this.counts;
     this.counts = counts;
-    if (counts.refused !== before.refused || counts.double !== before.double) void this.refresh();
+    const isSame = (/** @type {(keyof Counts)[]} */ ...states) => states.every((s) => counts[s] === before[s]);
+    // What is refused once more takes the place of what was: there are as many as before.
+    const isReplaced = isSame("done", "opened") && counts.waiting <= before.waiting;
+    if (!isSame("refused", "double") || isReplaced) void this.refresh();
   },
 
   async refresh() {
