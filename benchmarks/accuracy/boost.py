@@ -40,7 +40,11 @@ class Grown:
 
     def averaged(self, other: "Grown", share: float) -> "Grown":
         """Whose scores are `share` of these and the rest of the other's."""
-        one, two = self.times(share), other.times(1.0 - share)
+        return Grown(self.times(share)).and_then(Grown(other.times(1.0 - share)))
+
+    def and_then(self, other: "Grown") -> "Grown":
+        """Whose scores are the sums of both."""
+        one, two = self.trees, other.trees
         nodes = np.int32(one.feature.size)
         parts = {part: [getattr(one, part), getattr(two, part)] for part in PARTS}
         for part in ("roots", "above"):
@@ -60,16 +64,20 @@ def grow(
     rounds: int,
     rate: float,
     seed: int,
+    onto: Grown | None = None,
 ) -> Grown:
     """Trees whose scores are logarithms of probabilities within a group.
 
     rows    [rows, features], the groups' one after another
     right   bool [rows]; of every group at least one
     sizes   rows of each group
+    onto    trees that were grown before: the new ones are added to them, and come with them
     """
-    data = lightgbm.Dataset(rows.astype(np.float32), label=right, params=GROWN)
+    so_far = onto.scores(rows).astype(float) if onto else None
+    data = lightgbm.Dataset(rows.astype(np.float32), label=right, init_score=so_far, params=GROWN)
     given = {**GROWN, "objective": choice(right, sizes), "learning_rate": rate, "seed": seed}
-    return Grown(as_trees(lightgbm.train(given, data, num_boost_round=rounds)))
+    grown = Grown(as_trees(lightgbm.train(given, data, num_boost_round=rounds)))
+    return onto.and_then(grown) if onto else grown
 
 
 def grow_classes(

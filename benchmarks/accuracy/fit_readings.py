@@ -94,7 +94,7 @@ def extracted(folder: Path, step: str, kept: Path | None) -> tuple:
 def is_apart(truth: dict, is_last: bool) -> bool:
     """Is it only measured against? Of a piece all loops are, or none."""
     world = truth["world"]
-    is_piece = world.split()[0] in ("rows", *SONGS)
+    is_piece = world.split()[0] in ("rows", "styles", *SONGS)
     return bool(zlib.crc32(world.encode()) % 2) if is_piece else is_last
 
 
@@ -158,6 +158,8 @@ def main() -> None:
         "--averaged-with", nargs="+", default=[], metavar="FILE=SHARE",
         help="trees that were fitted before, and their shares; the new ones have the rest",
     )  # fmt: skip
+    parser.add_argument("--onto", type=Path, help="trees that new ones are added to")
+    parser.add_argument("--rate", type=float, default=0.1, help="of the trees' learning")
     parser.add_argument("--out", type=Path, default=WEIGHTS)
     given = parser.parse_args()
     parts = [extracted(folder, given.step, given.kept) for folder in given.folders]
@@ -185,8 +187,8 @@ def main() -> None:
     if given.step == "second" and given.by == "trees":
         taken = np.concatenate([np.arange(starts[i], starts[i] + sizes[i]) for i in learn])
         fitted = grow(
-            rows[taken], right[taken], sizes[learn], rounds=given.rounds, rate=0.1,
-            seed=given.seed,
+            rows[taken], right[taken], sizes[learn], rounds=given.rounds, rate=given.rate,
+            seed=given.seed, onto=Grown.read(given.onto) if given.onto else None,
         )  # fmt: skip
         fitted = averaged(fitted, given.averaged_with)
     else:

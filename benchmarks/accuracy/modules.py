@@ -268,16 +268,20 @@ def _goes_on(numbers: list[int], bar: int) -> bool:
     )
 
 
-def make_from_pieces(
-    about: str | None, loops_of: Callable[[Path, int, int, Path, int], list[Truth]]
-) -> None:
-    """The command of `modules`, `songs` and `song_keys`: loops of every piece, and their truths."""
+def arguments(about: str | None) -> argparse.ArgumentParser:
+    """What the commands of `modules`, `songs`, `song_keys` and `styles` are told."""
     parser = argparse.ArgumentParser(description=about)
     parser.add_argument("folder", type=Path)
     parser.add_argument("files", type=Path, nargs="+")
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--count", type=int, default=24, help="loops of a piece")
-    given = parser.parse_args()
+    return parser
+
+
+def make_from_pieces(
+    given: argparse.Namespace, loops_of: Callable[[Path, int, int, Path, int], list[Truth]]
+) -> None:
+    """Loops of every piece, and their truths."""
     given.folder.mkdir(parents=True, exist_ok=True)
     files = sorted(given.files, key=lambda f: f.name)
     with ProcessPoolExecutor(2) as pool:
@@ -293,4 +297,4 @@ def make_from_pieces(
 
 
 if __name__ == "__main__":
-    make_from_pieces(__doc__, loops_of)
+    make_from_pieces(arguments(__doc__).parse_args(), loops_of)

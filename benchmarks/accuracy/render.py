@@ -94,7 +94,7 @@ class Band:
             for score, start in zip(scores, starts, strict=True)
             for e in _events(score, start, self.world in DRUMS_ONLY)
         ]
-        sound = _synthesized(FONTS[self.world], events, reverb)
+        sound = synthesized(FONTS[self.world], events, reverb)
         found = []
         for score, start in zip(scores, starts, strict=True):
             first = round((start - score.before) * RATE)
@@ -204,7 +204,7 @@ def _events(score: Score, start: float, is_kit: bool) -> list[tuple[float, int, 
     return events
 
 
-def _synthesized(soundfont: Path, events: list[tuple[float, int, Any]], reverb: bool) -> np.ndarray:
+def synthesized(soundfont: Path, events: list[tuple[float, int, Any]], reverb: bool) -> np.ndarray:
     file, track = mido.MidiFile(ticks_per_beat=TICKS_PER_BEAT), mido.MidiTrack()
     file.tracks.append(track)
     last = 0

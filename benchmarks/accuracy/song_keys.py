@@ -15,7 +15,7 @@ import soundfile
 from benchmarks.accuracy.beside import SONG_SECONDS, heard_from
 from benchmarks.accuracy.chain import RATE, through
 from benchmarks.accuracy.loops import Truth
-from benchmarks.accuracy.modules import make_from_pieces
+from benchmarks.accuracy.modules import arguments, make_from_pieces
 from benchmarks.accuracy.songs import agreed_key, sound_of_song, told_by_both, world_of
 
 SECONDS = (1.6, 12.0)
@@ -59,4 +59,4 @@ def loops_of(file: Path, count: int, seed: int, folder: Path, number: int) -> li
 
 
 if __name__ == "__main__":
-    make_from_pieces(__doc__, loops_of)
+    make_from_pieces(arguments(__doc__).parse_args(), loops_of)

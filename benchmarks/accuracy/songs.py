@@ -25,7 +25,7 @@ from scipy import ndimage
 
 from benchmarks.accuracy.chain import RATE
 from benchmarks.accuracy.loops import Truth
-from benchmarks.accuracy.modules import BARS, cut_out, make_from_pieces
+from benchmarks.accuracy.modules import BARS, arguments, cut_out, make_from_pieces
 
 SONGS = (
     "a7xpg-data", "abe-data", "ardentryst", "asc-music", "boswars-data", "btanks-data",
@@ -195,4 +195,4 @@ def loops_of(file: Path, count: int, seed: int, folder: Path, number: int) -> li
 
 
 if __name__ == "__main__":
-    make_from_pieces(__doc__, loops_of)
+    make_from_pieces(arguments(__doc__).parse_args(), loops_of)

@@ -234,11 +234,11 @@ class Bringing:
             else:
                 inside.append(Incoming(new_id(), name, member.path, True))
         opened = item.ended(OPENED)
-        before = {one.name for one in self.items() if one.state == REFUSED}
+        before = {i.name for i in self.items() if i.state == REFUSED}
         self._add(inside, opened)
-        for member in inside:
-            if member.state == REFUSED and member.name in before:
-                self._forget_older(member)
+        for one in inside:
+            if one.state == REFUSED and one.name in before:
+                self._forget_older(one)
         self._drop(item)
         self._note(opened)
 

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
+from zeroknot.core.listening.bar_lines import bar_lines
 from zeroknot.core.listening.copies import cut_of, matches
 from zeroknot.core.listening.edges import grid_line
 from zeroknot.core.listening.grid import on_the_grid
@@ -38,13 +39,13 @@ def first_evidence(material: Material, hypotheses: Hypotheses) -> Table:
 
 def evidence(material: Material, hypotheses: Hypotheses, first: Table) -> Table:
     """Everything: what was quickly told, drift on the grid, accents, repetition, what lies around,
-    what comes again sample by sample.
+    what comes again sample by sample, what turns at bar lines.
 
     returns  float32 [hypotheses, features]
     """
     parts = [
         first, _drift(material, hypotheses), on_the_grid(material, hypotheses),
-        _copies(material, hypotheses),
+        _copies(material, hypotheses), bar_lines(material, hypotheses),
     ]  # fmt: skip
     return np.concatenate(parts, axis=1).astype(np.float32)
 
