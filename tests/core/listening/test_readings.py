@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from tests.sounds import RATE, audio, even_notes, hits, rendered
+from tests.sounds import RATE, audio, even_notes, hits, rendered, sine
 from zeroknot.core.listening.reading import Claims
 from zeroknot.core.listening.readings import listen
 
@@ -21,6 +21,20 @@ class ReadingsTest(unittest.TestCase):
 
     def test_exactly_cut_loops(self):
         self.assert_reads(rendered("drums_103"), 103, 2, 0.0)
+
+    def test_where_nothing_tells_the_beat_it_is_counted_in_four(self):
+        # A triad held for 2.4 s each: four bars at 100, or of three at 75.
+        t = np.arange(round(2.4 * RATE)) / RATE
+        edge = np.minimum(1.0, np.minimum(t, t[::-1]) / 0.02)
+        bars = []
+        for root in (185.0, 246.9, 277.2, 185.0):
+            hertz = [root * 2 ** (n / 12) * h for n in (0, 3, 7) for h in (1, 2, 3)]
+            bars.append(
+                edge * sum(sine(f, 2.4, 0.1 / (i % 3 + 1) ** 2) for i, f in enumerate(hertz))
+            )
+        best = listen(audio(np.concatenate(bars))).best
+        self.assertEqual((best.beats_per_bar, best.bars), (4, 4))
+        self.assertLess(best.confidence, 0.6)
 
     def test_where_it_is_open_the_right_reading_is_there_and_doubt_is_shown(self):
         # A chord every second beat, and even notes: eighths of two bars or quarters of four.

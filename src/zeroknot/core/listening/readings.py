@@ -51,7 +51,7 @@ SAME_MEAN_TEMPO, LEAST_WANDERING = 0.01, 0.02
 TAKE_FITS_BETTER = 0.25  # share of the attacks that only the followed beats are on
 # What was learnt from has as many odd metres and lengths as even ones; what people bring has not.
 # Logarithms of how much rarer each is (common practice, no source).
-RARER_METRES = {2: -0.6, 3: -0.4, 5: -0.9, 7: -1.3}
+RARER_METRES = {2: -0.6, 3: -1.2, 5: -0.9, 7: -1.3}
 RARER_BARS = {3: -0.8, 5: -1.2} | {bars: -2.5 for bars in (6, 7, 12, 24, 32, 64)}
 NO_CLAIMS = Claims()
 
