@@ -250,10 +250,13 @@ class Bringing:
         self._forget_older(item)
 
     def _forget_older(self, item: Incoming) -> None:
-        """The same file, refused before for the same reason, is listed and kept once."""
-        older = [one for one in self.items() if one.id != item.id and _is_same(one, item)]
+        """The same file, refused again for the same reason, is listed and kept once: as the last.
+
+        Whichever of two that end at once comes here first, the same one stays.
+        """
+        *older, last = [one for one in self.items() if _is_same(one, item)] or [item]
         for one in older:
-            if one.path != item.path:
+            if one.path != last.path:
                 self._drop(one)
             self._kept.forget(one.id)
             with self._lock:

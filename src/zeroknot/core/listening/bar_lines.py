@@ -21,7 +21,6 @@ from zeroknot.core.listening.material import Material
 from zeroknot.core.listening.picture import COARSE
 
 Table = NDArray[np.float32]
-Sums = NDArray[np.float64]
 
 NEAR = 5  # frames of the picture that a beat's accent may lie in
 FARTHEST = 6.0
