@@ -7,6 +7,7 @@ import zipfile
 import zlib
 from concurrent.futures import Future
 from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 from sqlmodel import Session, select
@@ -331,6 +332,16 @@ class RefusedTest(StudioTest):
         self.assertEqual(studio.bringing.again(item.id).state, "refused")
         self.assertEqual([i.id for i in studio.bringing.items()], listed)
         self.assertTrue(studio.bringing.item(item.id).path.is_file())
+
+    def test_of_two_tries_that_end_at_once_one_stays(self):
+        bringing = self.studio.bringing
+        with patch.object(bringing, "_forget_older"):
+            items = [self.bring(b"no sound", "rim.wav") for _ in range(2)]
+        for item in items:  # each has seen the other end by now
+            bringing._forget_older(item)
+        self.assertEqual([i.id for i in bringing.items()], [items[-1].id])
+        [kept] = self.studio.store.refused.iterdir()
+        self.assertEqual(kept, items[-1].path)
 
     def test_it_is_tried_again_when_what_stood_in_its_way_is_gone(self):
         class Dying(InlineExecutor):
