@@ -17,10 +17,16 @@ from scipy.optimize import minimize
 from benchmarks.accuracy import modules, songs
 from benchmarks.accuracy.chain import RATE
 from zeroknot.core.audio import Audio
-from zeroknot.core.listening.beats import followed_rises
 from zeroknot.core.listening.material import Material, material_of
 from zeroknot.core.listening.reading import Reading
-from zeroknot.core.listening.takes import ACCENTS, METRES, accents_of, standing_out, take_of
+from zeroknot.core.listening.takes import (
+    ACCENTS,
+    METRES,
+    accents_of,
+    beats_of,
+    standing_out,
+    take_of,
+)
 
 SECONDS = (35.0, 90.0)
 STRETCHES = 3
@@ -105,7 +111,7 @@ def _judged(world: str, material: Material, grid: songs.Grid, start: float) -> H
     beats = bool(first and tempo and off(first, 1) < SAME_BEAT)
     stands, place = None, 0
     if beats:
-        lines = followed_rises(material)
+        lines = beats_of(material)
         at = np.rint((lines + start - grid.one) / grid.beat).astype(int)
         phase = int(np.bincount((np.arange(at.size) - at) % grid.in_bar).argmax())
         stands = standing_out(accents_of(material, lines))[1]

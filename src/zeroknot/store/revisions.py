@@ -12,7 +12,6 @@ Conventions
 """
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
@@ -31,6 +30,7 @@ from zeroknot.store.codec import (
 )
 from zeroknot.store.database import writing
 from zeroknot.store.facts import derive
+from zeroknot.store.revision import Kept, Moved, ProjectEntry, Revision, Standing, Version
 from zeroknot.store.tables import LoopRow, ProjectRow, RevisionRow
 
 TREE_EVERY = 64
@@ -47,64 +47,17 @@ WITH RECURSIVE line (number, parent, tree, change) AS (
 SELECT tree, change FROM line
 """
 
+STANDING = """
+SELECT project.head, project.moves, head.parent, head.label, (
+    SELECT label FROM revision AS child
+    WHERE child.project = project.id AND child.parent = project.head
+    ORDER BY child.number DESC LIMIT 1
+)
+FROM project JOIN revision AS head ON head.project = project.id AND head.number = project.head
+WHERE project.id = :project
+"""
+
 ALL = "SELECT number, parent, name, label, made_at FROM revision WHERE project = :project"
-
-
-@dataclass(frozen=True)
-class ProjectEntry:
-    """A line in the list of projects."""
-
-    id: str
-    name: str
-    opened_at: str
-    removed: bool
-
-
-@dataclass(frozen=True)
-class Revision:
-    """One state: the edit that made it, and its label; what a person calls it."""
-
-    number: int
-    parent: int | None
-    label: str
-    edit: str | None
-    statement: Statement | None
-    name: str | None
-    made_at: str
-
-
-@dataclass(frozen=True)
-class Kept:
-    """How a state is kept: a whole tree, and the differences that lead from it, the first first."""
-
-    tree: str
-    changes: tuple[str, ...]
-
-
-@dataclass(frozen=True)
-class Version:
-    """A state that can be gone back to.
-
-    edits  done on it since it parted from what is now; where it did not part, those since it
-    """
-
-    number: int
-    name: str | None
-    label: str
-    made_at: str
-    edits: int
-
-
-@dataclass(frozen=True)
-class Moved:
-    """What of the shelf went along with undo or redo.
-
-    loop            whose reading that concerned
-    left_as_stated  the loop's name, where something else was stated since, which stays
-    """
-
-    loop: str | None = None
-    left_as_stated: str | None = None
 
 
 class RevisionStore:
@@ -151,11 +104,14 @@ class RevisionStore:
         with Session(self._engine) as session:
             return self._revision(session, project, self._project(session, project).head)
 
-    def standing(self, project: str) -> tuple[Revision, int]:
-        """The head, and how often it has moved."""
-        with Session(self._engine) as session:
-            row = self._project(session, project)
-            return self._revision(session, project, row.head), row.moves
+    def standing(self, project: str) -> Standing:
+        """In one question: whatever is asked of a project asks this first."""
+        with self._engine.connect() as asking:
+            row = asking.execute(text(STANDING), {"project": project}).one_or_none()
+        if row is None:
+            raise _no_project()
+        head, moves, parent, label, after = row
+        return Standing(head, moves, label if parent is not None else None, after)
 
     def revision(self, project: str, number: int) -> Revision:
         with Session(self._engine) as session:
@@ -298,14 +254,6 @@ class RevisionStore:
             self._move(row, child)
             return _moved(session, self._revision(session, project, child).statement)
 
-    def around(self, project: str) -> tuple[str | None, str | None]:
-        """Labels of what undo would take back and what redo would bring back."""
-        with Session(self._engine) as session:
-            head = self._revision(session, project, self._project(session, project).head)
-            child = self._newest_child(session, project, head.number)
-            after = self._revision(session, project, child).label if child else None
-            return (head.label if head.parent is not None else None), after
-
     @staticmethod
     def _move(row: ProjectRow, number: int) -> None:
         row.head, row.moves = number, row.moves + 1
@@ -325,7 +273,7 @@ class RevisionStore:
     def _project(session: Session, project: str) -> ProjectRow:
         row = session.get(ProjectRow, project)
         if row is None:
-            raise NotFoundError("there is no such project (any more)")
+            raise _no_project()
         return row
 
     @staticmethod
@@ -363,6 +311,10 @@ def _apart(
         if at in ours:
             return steps, at
     raise AssertionError("all revisions of a project have one beginning")
+
+
+def _no_project() -> NotFoundError:
+    return NotFoundError("there is no such project (any more)")
 
 
 def _moved(session: Session, statement: Statement | None) -> Moved:

@@ -16,6 +16,7 @@ from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.groove.hit import Hit
 from zeroknot.core.harmony.profile import NO_TONES, Profile
 from zeroknot.core.listening.attack import SENSITIVITY, Attacks
+from zeroknot.core.listening.beats import followed
 from zeroknot.core.listening.reading import LONGEST_LOOP_SECONDS, Reading
 from zeroknot.core.listening.sound_kind import UNPITCHED
 from zeroknot.core.loop import Loop
@@ -255,8 +256,6 @@ def pulses_heard(strand: Strand, loop: Loop) -> NDArray[np.float64]:
 def _followed(
     attacks: tuple[tuple[float, float, float], ...], period: float, until: float
 ) -> NDArray[np.float64]:
-    from zeroknot.core.listening.beats import followed  # its compiler takes a while to load
-
     table = np.asarray([a for a in attacks if a[2] >= 1.0 - SENSITIVITY]).reshape(-1, 3)
     return followed(Attacks(table[:, 0], table[:, 1], table[:, 2]), period, until)
 

@@ -24,7 +24,8 @@ from zeroknot.document.stored import (
     tree_text,
 )
 from zeroknot.document.strand import LONGEST_NAME
-from zeroknot.store.revisions import Moved, ProjectEntry, Revision, RevisionStore, Version
+from zeroknot.store.revision import Moved, ProjectEntry, Revision, Version
+from zeroknot.store.revisions import RevisionStore
 from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.hand import new_id
 from zeroknot.studio.intents.base import Intent
@@ -266,9 +267,9 @@ class Projects:
         return state
 
     def _state_of(self, project: str, notes: tuple[str, ...] = ()) -> State:
-        head, moves = self._revisions.standing(project)
-        undo, redo = self._revisions.around(project)
-        return State(head.number, moves, self._tree(project, head.number), undo, redo, notes)
+        now = self._revisions.standing(project)
+        tree = self._tree(project, now.head)
+        return State(now.head, now.moves, tree, now.undo, now.redo, notes)
 
     def _tree(self, project: str, number: int) -> Project:
         """A revision's tree. Revisions never change, so what was read once holds."""

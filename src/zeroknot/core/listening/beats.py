@@ -4,6 +4,7 @@ Conventions
 -----------
 - Beats are seconds, rising; a tempo curve has one tempo a beat, pulses a minute.
 - A loop's beats bend little and smoothly; a take's are followed one by one.
+- The server asks this, too: NumPy alone, for a compiler takes longer to load than it would save.
 
 Method: for a loop, the one bend of its grid (a tempo that changes steadily) that most attacks
 agree with. For a take, the best path of beats through the rises (dynamic programming: Ellis, "Beat
@@ -12,21 +13,19 @@ from a window of its own at every moment.
 """
 
 from dataclasses import dataclass
+from typing import Any
 
-import numba
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from zeroknot.core.listening.attack import Attacks
-from zeroknot.core.listening.material import Material
 from zeroknot.core.listening.reading import Reading
 
 Floats = NDArray[np.float64]
 
 BENDS = np.arange(-0.05, 0.0501, 0.0025)  # of a loop's tempo, first to last
 BEND_GAIN = 1.12  # how much better a bent grid must fit
-FOLLOWED_HOP = 2  # frames of the picture a step when a take is followed: 10 ms
 WINDOW_SECONDS = 12.0
 TIGHTNESS = 120.0
 USUAL_BPM, USUAL_OCTAVES = 112.0, 0.9
@@ -34,6 +33,8 @@ SLOWEST_BPM, FASTEST_BPM = 55.0, 210.0
 WANDERS_OCTAVES = 0.16  # how far from the take's own tempo a part of it may be
 ON_BEAT_SECONDS = 0.015
 REFINED_SECONDS = 0.04  # a beat this near an attack is on it
+SOONEST, LATEST = 0.6, 1.7  # beats that one may be from the one before
+SMOOTHED_STEPS = 1.5  # standard deviation of what rises are smoothed by
 
 
 @dataclass(frozen=True, eq=False)
@@ -77,17 +78,20 @@ def curve_of(beats: Floats) -> TempoCurve | None:
 
 
 def beats_along(
-    material: Material, reading: Reading, curve: TempoCurve | None
+    attacks: Attacks, seconds: float, reading: Reading, curve: TempoCurve | None
 ) -> tuple[float, ...]:
-    """Seconds of a reading's pulses, those of its pickup among them; a take's as followed."""
+    """Seconds of a reading's pulses, those of its pickup among them; a take's as followed.
+
+    seconds  that the recording lasts
+    """
     if curve is not None:
         return tuple(curve.seconds.tolist())
     start, length, pulses = reading.downbeat_s, reading.end_s - reading.downbeat_s, reading.pulses
-    bend = _bend(material.attacks, start, length, pulses)
+    bend = _bend(attacks, start, length, pulses)
     first = -int((start + 0.01) * pulses / length)
     x = np.arange(min(0, first), pulses) / pulses
     beats = start + length * (x + bend * x * (1.0 - x) * (x > 0))
-    beats = beats[(beats > -0.02) & (beats < material.picture.seconds)]
+    beats = beats[(beats > -0.02) & (beats < seconds)]
     return tuple(beats.tolist())
 
 
@@ -115,10 +119,12 @@ def _bend(attacks: Attacks, start: float, length: float, pulses: int) -> float:
     return float(BENDS[best])
 
 
-def followed_rises(material: Material) -> Floats:
-    """Seconds of the beats of a take of which nothing is known: float64 [n], rising."""
-    step = material.picture.hop_seconds * FOLLOWED_HOP
-    return _on_attacks(_followed(steps_of(material), step), material.attacks.seconds)
+def followed_rises(rises: Floats, step: float, attacks: Attacks) -> Floats:
+    """Seconds of the beats of a take of which nothing is known: float64 [n], rising.
+
+    rises  float64 [steps] of `step` seconds: how much begins in each, in standard deviations
+    """
+    return _on_attacks(_followed(rises, step), attacks.seconds)
 
 
 def followed(attacks: Attacks, period: float, until: float) -> Floats:
@@ -175,17 +181,6 @@ def _nearest(values: Floats, to: Floats) -> Floats:
     return np.where(to - low <= high - to, low, high)
 
 
-def steps_of(material: Material) -> Floats:
-    """How much begins in every FOLLOWED_HOP frames of the picture, in standard deviations.
-
-    float64 [steps]
-    """
-    rises = material.picture.total.astype(np.float64)
-    usable = rises.size // FOLLOWED_HOP * FOLLOWED_HOP
-    pairs = rises[:usable].reshape(-1, FOLLOWED_HOP).max(axis=1)
-    return np.asarray(pairs / (pairs.std() + 1e-9))
-
-
 def _local_periods(rises: Floats, step: float, period: float | None) -> Floats | None:
     """Seconds a beat around every step, from a window of its own; None where nothing repeats.
 
@@ -217,9 +212,9 @@ def _local_periods(rises: Floats, step: float, period: float | None) -> Floats |
     overall = period / step if period else lags[int(np.argmax(table.mean(axis=0)))]
     # Near the take's own tempo throughout: no jumps by an octave.
     near = np.exp(-0.5 * (np.log2(lags / overall) / WANDERS_OCTAVES) ** 2)
-    best = lags[np.argmax(ndimage.uniform_filter1d(table, 3, axis=0) * near, axis=1)]
+    best = lags[np.argmax(_windows(table, 3).mean(axis=-1) * near, axis=1)]
     moments = (np.arange(rises.size) + 0.5) * step
-    return np.asarray(np.interp(moments, centres, ndimage.median_filter(best, 5) * step))
+    return np.asarray(np.interp(moments, centres, np.median(_windows(best, 5), axis=-1) * step))
 
 
 def _followed(rises: Floats, step: float, period: float | None = None) -> Floats:
@@ -231,8 +226,8 @@ def _followed(rises: Floats, step: float, period: float | None = None) -> Floats
     periods = _local_periods(rises, step, period)
     if periods is None:
         return np.zeros(0)
-    smooth = ndimage.gaussian_filter1d(rises, 1.5)
-    back, score = _path_kernel(smooth, periods / step, TIGHTNESS)
+    smooth = _smoothed(rises)
+    score, back = _best_paths(smooth, periods / step)
     last = round(1.5 * periods[-1] / step)
     at = int(score.size - last + np.argmax(score[-last:])) if score.size > last else score.size - 1
     path = []
@@ -250,24 +245,42 @@ def _followed(rises: Floats, step: float, period: float | None = None) -> Floats
     return np.asarray(beats)
 
 
-@numba.njit(cache=True)
-def _path_kernel(rises, periods, tightness):  # type: ignore[no-untyped-def]
-    """Best score of a path of beats that ends at each step, and the step before it."""
-    n = rises.size
-    score = np.zeros(n)
-    back = np.full(n, -1, np.int64)
-    for t in range(n):
-        period = periods[t]
-        best, where = 0.0, -1
-        for gap in range(max(1, int(0.6 * period)), int(1.7 * period) + 1):
-            if t - gap < 0:
-                break
-            off = np.log(gap / period)
-            value = score[t - gap] - tightness * off * off
-            if where < 0 or value > best:
-                best, where = value, t - gap
-        score[t] = rises[t]
-        if where >= 0 and best > 0.0:
-            score[t] += best
-            back[t] = where
-    return back, score
+def _windows(values: NDArray[Any], size: int) -> NDArray[Any]:
+    """What lies around each along the first axis, mirrored at both ends: [..., size]."""
+    beside = [(size // 2, size // 2)] + [(0, 0)] * (values.ndim - 1)
+    return sliding_window_view(np.pad(values, beside, "symmetric"), size, axis=0)
+
+
+def _smoothed(rises: Floats) -> Floats:
+    reach = round(4.0 * SMOOTHED_STEPS)
+    bell = np.exp(-0.5 * (np.arange(-reach, reach + 1) / SMOOTHED_STEPS) ** 2)
+    return np.asarray(_windows(rises, bell.size) @ (bell / bell.sum()))
+
+
+def _best_paths(rises: Floats, periods: Floats) -> tuple[Floats, NDArray[np.int64]]:
+    """Best score of a path of beats that ends at each step, and the step before it, -1 for none.
+
+    periods  float64 [steps], of a beat around each, in steps
+
+    No beat is nearer than SOONEST to the one before: as many steps as that are taken at once.
+    """
+    count = rises.size
+    soonest, latest = (SOONEST * periods).astype(int), (LATEST * periods).astype(int)
+    soonest = np.maximum(1, soonest)
+    before = int(latest.max())
+    # In front of the first step there is nothing to come from.
+    score = np.concatenate([np.full(before, -np.inf), np.zeros(count)])
+    back = np.full(count, -1)
+    gaps = np.arange(soonest.min(), before + 1)
+    away, usual = np.log(gaps), np.log(periods)
+    for first in range(0, count, int(gaps[0])):
+        steps = np.arange(first, min(count, first + int(gaps[0])))
+        may = (gaps >= soonest[steps, None]) & (gaps <= latest[steps, None])
+        uneven = TIGHTNESS * (away - usual[steps, None]) ** 2
+        reached = np.where(may, score[before + steps[:, None] - gaps] - uneven, -np.inf)
+        best = reached.argmax(axis=1)
+        worth = reached[np.arange(steps.size), best]
+        goes_on = worth > 0.0
+        score[before + steps] = rises[steps] + np.where(goes_on, worth, 0.0)
+        back[steps] = np.where(goes_on, steps - gaps[best], -1)
+    return score[before:], back

@@ -112,7 +112,8 @@ def listen_closely(
     )
     if hearing.best is None:
         return hearing, material
-    return replace(hearing, beats=beats_along(material, hearing.best, curve)), material
+    beats = beats_along(material.attacks, material.picture.seconds, hearing.best, curve)
+    return replace(hearing, beats=beats), material
 
 
 def _or_a_take(
@@ -129,10 +130,10 @@ def _or_a_take(
     is_even = curve.deviation_bpm < LEAST_WANDERING * curve.mean_bpm
     if is_even and abs(take.tempo_bpm / best.tempo_bpm - 1.0) < SAME_MEAN_TEMPO:
         return readings, None  # the loop's own grid says as much, and where it ends, too
-    steady = np.asarray([*beats_along(material, best, None), best.end_s])
+    steady = beats_along(material.attacks, material.picture.seconds, best, None)
     # As fine a grid for the one as for the other, or whatever is counted faster would fit better.
     parts = max(2, round(2 * curve.mean_bpm / best.tempo_bpm))
-    on_steady = share_on(steady, material.attacks, parts)
+    on_steady = share_on(np.asarray([*steady, best.end_s]), material.attacks, parts)
     better = share_on(curve.seconds, material.attacks, 2) - on_steady
     if better < TAKE_FITS_BETTER:
         return readings, None

@@ -11,14 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from zeroknot.core.listening.beats import (
-    FOLLOWED_HOP,
-    REFINED_SECONDS,
-    TempoCurve,
-    curve_of,
-    followed_rises,
-    steps_of,
-)
+from zeroknot.core.listening.beats import REFINED_SECONDS, TempoCurve, curve_of, followed_rises
 from zeroknot.core.listening.material import Material
 from zeroknot.core.listening.picture import COARSE
 from zeroknot.core.listening.reading import Reading
@@ -26,6 +19,7 @@ from zeroknot.core.listening.reading import Reading
 Floats = NDArray[np.float64]
 
 FEWEST_BEATS = 8
+FOLLOWED_HOP = 2  # frames of the picture a step when a take is followed: 10 ms
 # What stands out on ones, and how much a standard error more of it says: fitted to recorded songs
 # and pieces written as rows (decision 0034). How much begins in the lows, and altogether; how far
 # chord and colour are from those on the beat, or over the beats, before; how much bass comes in.
@@ -45,7 +39,7 @@ def take_of(material: Material) -> tuple[tuple[Reading, ...], TempoCurve | None]
 
     Each reading holds whole bars.
     """
-    beats = followed_rises(material)
+    beats = beats_of(material)
     curve = curve_of(beats)
     if beats.size < FEWEST_BEATS or curve is None:
         return (), None
@@ -63,6 +57,23 @@ def take_of(material: Material) -> tuple[tuple[Reading, ...], TempoCurve | None]
     others.append(_counted(material, between, (metre, phase, OFF_BEAT), 1.0 - sure, words))
     told = [_beside(first, one) for one in others if one]
     return (first, *sorted(told, key=lambda r: -r.confidence)), curve
+
+
+def beats_of(material: Material) -> Floats:
+    """Seconds of the beats of a take of which nothing is known: float64 [n], rising."""
+    step = material.picture.hop_seconds * FOLLOWED_HOP
+    return followed_rises(steps_of(material), step, material.attacks)
+
+
+def steps_of(material: Material) -> Floats:
+    """How much begins in every FOLLOWED_HOP frames of the picture, in standard deviations.
+
+    float64 [steps]
+    """
+    rises = material.picture.total.astype(np.float64)
+    usable = rises.size // FOLLOWED_HOP * FOLLOWED_HOP
+    pairs = rises[:usable].reshape(-1, FOLLOWED_HOP).max(axis=1)
+    return np.asarray(pairs / (pairs.std() + 1e-9))
 
 
 def bars_of(material: Material, beats: Floats) -> list[tuple[int, int, float]]:

@@ -5,7 +5,6 @@ import numpy as np
 from zeroknot.core.apart.apart import tones_of
 from zeroknot.core.audio import Audio, Samples
 from zeroknot.core.listening.attacks import all_attacks
-from zeroknot.core.listening.beats import followed
 from zeroknot.core.listening.readings import listen_closely
 from zeroknot.core.mixing.desk.desk_run import DeskRun, MasterRun
 from zeroknot.core.mixing.desk.strip import Desk, Strip
@@ -55,11 +54,9 @@ def warm_up_seldom() -> None:
     noise = np.random.default_rng(0).standard_normal((1, 88_200)).astype(np.float32) * 0.1
     noise *= np.arange(88_200, 0, -1) % 22_050 / 22_050
     sound = Audio(noise, 44_100)
-    attacks = listen_closely(sound)[1]
+    listen_closely(sound)
     tones_of(sound)
     _through_a_desk(noise)
-    if attacks:
-        followed(attacks.attacks, 0.5, 2.0)
     _trembling_and_bent()
 
 

@@ -9,12 +9,12 @@ from zeroknot.studio.studio import Studio
 from zeroknot.web.api.shown import ShownProjects
 
 
-def studio_of(request: Request) -> Studio:
+async def studio_of(request: Request) -> Studio:
     studio: Studio = request.app.state.studio
     return studio
 
 
-def shown_of(request: Request) -> ShownProjects:
+async def shown_of(request: Request) -> ShownProjects:
     shown: ShownProjects = request.app.state.shown
     return shown
 

@@ -7,6 +7,7 @@ import numpy as np
 
 from zeroknot.core.errors import StretchError
 from zeroknot.core.listening.attack import SENSITIVITY
+from zeroknot.core.listening.beats import curve_of
 from zeroknot.core.listening.counting import Proposal, follows
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.loop import Loop
@@ -248,8 +249,6 @@ def _steadiness(project: Project, strand: Strand, loop: Loop) -> dict[str, Any] 
     """How the tempo moves over the beats, as played and as laid; None where there are few."""
     heard = pulses_heard(strand, loop)
     heard = heard[(heard > strand.warp.zero.second - 0.1) & (heard < strand.warp.end.second + 0.1)]
-    from zeroknot.core.listening.beats import curve_of  # its compiler takes a while to load
-
     curve = curve_of(heard)
     over = tempo_over_time(strand.warp, heard, project.tempo_map.bpm_at(0.0))
     if curve is None or over is None or heard.size < 4:

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from zeroknot.document.project import Project
-from zeroknot.store.revisions import ProjectEntry
+from zeroknot.store.revision import ProjectEntry
 from zeroknot.studio.studio import Studio
 from zeroknot.web.filters import bpm
 
