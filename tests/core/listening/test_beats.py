@@ -3,8 +3,10 @@ import unittest
 from dataclasses import asdict
 
 import numpy as np
+from scipy import ndimage
 
 from tests.sounds import RATE, audio, drum_loop, rendered, sine
+from zeroknot.core.listening import beats as beats_module
 from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.beats import curve_of, followed
 from zeroknot.core.listening.chroma import chroma, spectral_peaks, tuning_cents
@@ -42,6 +44,44 @@ class TempoCurveTest(unittest.TestCase):
         beat = round(0.6 * RATE)
         heard = listen(audio(np.concatenate([0.5 * loop[-beat:], loop])))
         np.testing.assert_allclose(heard.beats, np.arange(17) * 0.6, atol=0.02)
+
+
+class BestPathTest(unittest.TestCase):
+    """Many steps at once are what they are one by one, and filters those of SciPy."""
+
+    def one_by_one(self, rises, periods):
+        score, back = np.zeros(rises.size), np.full(rises.size, -1)
+        for t, period in enumerate(periods):
+            gaps = np.arange(max(1, int(0.6 * period)), min(t, int(1.7 * period)) + 1)
+            score[t] = rises[t]
+            if gaps.size:
+                reached = score[t - gaps] - beats_module.TIGHTNESS * np.log(gaps / period) ** 2
+                if reached.max() > 0:
+                    score[t] += reached.max()
+                    back[t] = t - gaps[reached.argmax()]
+        return score, back
+
+    def test_paths(self):
+        rng = np.random.default_rng(3)
+        for count, slow, fast in ((1, 40, 40), (30, 60, 40), (900, 48, 52), (1400, 90, 31)):
+            with self.subTest(count=count, slow=slow):
+                rises = np.abs(rng.standard_normal(count))
+                periods = np.linspace(slow, fast, count)
+                score, back = beats_module._best_paths(rises, periods)
+                wanted, from_where = self.one_by_one(rises, periods)
+                np.testing.assert_allclose(score, wanted, rtol=1e-12)
+                np.testing.assert_array_equal(back, from_where)
+
+    def test_filters(self):
+        rises = np.random.default_rng(4).standard_normal(50)
+        smooth = ndimage.gaussian_filter1d(rises, beats_module.SMOOTHED_STEPS)
+        np.testing.assert_allclose(beats_module._smoothed(rises), smooth, atol=1e-12)
+        for few in (rises, rises[:3], rises[:1]):
+            middle = np.median(beats_module._windows(few, 5), axis=-1)
+            np.testing.assert_array_equal(middle, ndimage.median_filter(few, 5))
+            table = np.stack([few, -2 * few], axis=1)
+            mean = beats_module._windows(table, 3).mean(axis=-1)
+            np.testing.assert_allclose(mean, ndimage.uniform_filter1d(table, 3, axis=0), atol=1e-12)
 
 
 class HearingTest(unittest.TestCase):
