@@ -8,6 +8,8 @@ import urllib.request
 from http.client import HTTPException
 from pathlib import Path
 
+import numpy as np
+
 from tests.server import Server
 from tests.sounds import audio, hits, rendered
 from zeroknot.core.formats.riff import wav_bytes
@@ -37,6 +39,38 @@ class StoppedTest(unittest.TestCase):
                 pass  # to its proper end: one that is cut off raises
         self.assertEqual(server.process.returncode, 0)
         self.assertEqual(server.words(), f"Zero Knot: {server.base}\n")
+
+    def test_a_clean_stop_tells_who_waits_for_a_long_sum(self):
+        """It would be cut off in the middle, with a page of complaints in the terminal."""
+        folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
+        self.addCleanup(folder.cleanup)
+        server = Server(Path(folder.name))
+        self.addCleanup(server.stop)
+        long = audio(hits(np.arange(1, 200, 0.5), 200.0))
+        server.bring(wav_bytes(long, 16), "long.wav")
+        (row,) = server.settle(120)
+        project = server.post("/api/projects", name="Ended")["id"]
+        digest = server.get(f"/api/projects/{project}/hand/{row['sha']}/sheet")["digest"]
+        answers = {}
+
+        def ask(path):
+            try:
+                answers[path] = len(server.bytes(path))
+            except urllib.error.HTTPError as error:
+                answers[path] = error.code
+
+        paths = [f"/api/renders/{digest}/{what}" for what in ("loudness/body", "peaks/256")]
+        asking = [threading.Thread(target=ask, args=(path,)) for path in paths]
+        for one in asking:
+            one.start()
+        time.sleep(0.5)  # they are at it; each takes longer than a stop may
+        server.stop()
+        for one in asking:
+            one.join()
+        self.assertEqual(server.process.returncode, 0)
+        self.assertEqual(server.words(), f"Zero Knot: {server.base}\n")
+        # What pages take for a server that is away: they ask again once it is back.
+        self.assertEqual(answers, dict.fromkeys(paths, 503))
 
     def stopped_by(self, stop):
         folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)

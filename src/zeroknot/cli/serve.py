@@ -46,21 +46,17 @@ def start(settings: Settings, home: str = "") -> None:
     ):
         # What is loaded stays: looking through it for garbage takes a sixth of the start.
         gc.disable()
-        import uvicorn
-
         from zeroknot.web.app import make_app
+        from zeroknot.web.server import Server
 
-        config = uvicorn.Config(
-            make_app(settings, home=home, make_demo=make_demo), log_level="warning",
-            server_header=False, timeout_graceful_shutdown=2,
-        )  # fmt: skip
+        server = Server(make_app(settings, home=home, make_demo=make_demo))
         gc.freeze()
         gc.enable()
         print(f"Zero Knot: {address}", flush=True)
         # Told to end, it ends as a program that is done, and so do its workers.
         for told in (signal.SIGTERM, signal.SIGINT):
             signal.signal(told, lambda *_: sys.exit(0))
-        uvicorn.Server(config).run(sockets=[door])
+        server.run(sockets=[door])
 
 
 def listening_on(host: str, port: int) -> socket.socket:

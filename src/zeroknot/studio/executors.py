@@ -97,6 +97,14 @@ class Executors:
             if not isinstance(executor, InlineExecutor):
                 executor.submit(run_task, "warm_up")
 
+    def end_questions(self) -> None:
+        """Who waits for sound, a picture or a measure is told that none comes: EndedError.
+
+        A job that does goes on when it is begun again.
+        """
+        for executor in (self._rendering, self._looking):
+            executor.shutdown(wait=False, cancel_futures=True)
+
     def close(self) -> None:
         for executor in (self._rendering, self._looking, self._listening):
             executor.shutdown(wait=False, cancel_futures=True)

@@ -18,6 +18,7 @@ from typing import Any
 from zeroknot.core.errors import NotFoundError, ZeroKnotError
 from zeroknot.store.jobs import Job, JobStore
 from zeroknot.studio.announcer import Announcer
+from zeroknot.studio.sturdy_pool import EndedError
 
 SAID_EVERY_SECONDS = 0.2
 NOTED_EVERY_SECONDS = 2.0
@@ -159,7 +160,7 @@ class Jobs:
             self.note(progress.job)
             result = self._runners[job.kind](progress.job, progress)
             ended = replace(progress.job, state="done", done=progress.job.total, result=result)
-        except StoppedError:
+        except (StoppedError, EndedError):
             self.note(replace(progress.job, state="waiting"))
             return
         except CancelledError:

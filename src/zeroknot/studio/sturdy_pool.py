@@ -9,7 +9,8 @@ import time
 import traceback
 from collections import deque
 from collections.abc import Callable
-from concurrent.futures import CancelledError, Executor, Future
+from concurrent.futures import CancelledError, Executor, Future, InvalidStateError
+from contextlib import suppress
 from dataclasses import dataclass, field
 from multiprocessing.connection import Connection, wait
 from multiprocessing.context import BaseContext
@@ -23,7 +24,13 @@ FREED_SECONDS = 5.0  # a worker told to end has so long before it is made to
 DIED_TWICE = (
     "the process that worked on it ended twice; it may ask for more memory than there is"
 )  # fmt: skip
-ENDED = "the application was ended"
+
+
+class EndedError(RuntimeError):
+    """Nobody is there any more to do it."""
+
+    def __init__(self) -> None:
+        super().__init__("the application was ended")
 
 
 @dataclass
@@ -68,7 +75,7 @@ class SturdyPool(Executor):
         task = _Task(_Call(fn, args, kwargs))
         with self._changed:
             if self._closed:
-                raise RuntimeError("no task is taken after the end")
+                raise EndedError
             self._waiting.append(task)
             self._changed.notify()
         return task.future
@@ -92,9 +99,9 @@ class SturdyPool(Executor):
             left = list(self._waiting)
             self._waiting.clear()
             self._changed.notify_all()
-        for task in left:  # nobody is there any more to do them
-            if not task.future.cancel():  # it was to be tried again
-                task.future.set_exception(RuntimeError(ENDED))
+        for task in left:
+            with suppress(InvalidStateError):  # it was cancelled in this moment
+                task.future.set_exception(EndedError())
         for worker in self._workers:
             if cancel_futures and (running := worker.task) is not None:
                 running.is_let_go = True
@@ -117,7 +124,7 @@ class SturdyPool(Executor):
             if done is not None:
                 done()
             elif is_left:
-                task.future.set_exception(RuntimeError(ENDED))
+                task.future.set_exception(EndedError())
             if task.is_let_go:  # its process is on its way out: no other task is for it
                 worker.end()
             worker.idle.set()
@@ -148,7 +155,7 @@ class SturdyPool(Executor):
             return lambda: future.set_exception(ZeroKnotError(words))
         except EOFError:
             if self._closed:
-                return lambda: future.set_exception(RuntimeError(ENDED))
+                return lambda: future.set_exception(EndedError())
             if task.is_let_go:
                 return lambda: future.set_exception(CancelledError())
             if task.tries < MOST_TRIES:

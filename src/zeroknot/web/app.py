@@ -14,6 +14,7 @@ from zeroknot.core.errors import NotFoundError, StaleError, ZeroKnotError
 from zeroknot.settings import Settings
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.studio import Studio
+from zeroknot.studio.sturdy_pool import EndedError
 from zeroknot.web.api import (
     bring,
     events,
@@ -103,5 +104,10 @@ def make_app(
         if request.url.path.startswith("/api/"):
             return JSONResponse(body, status)
         return pages.failure(request, str(error), status)
+
+    @app.exception_handler(EndedError)
+    def ended(request: Request, error: EndedError) -> Response:
+        """As something in between would say it; a page asks again once the server is back."""
+        return JSONResponse({"error": str(error)}, 503)
 
     return app

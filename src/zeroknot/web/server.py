@@ -1,0 +1,31 @@
+"""The server, and how it ends: who waits for a long sum is told, not cut off."""
+
+import socket
+import threading
+
+import uvicorn
+from fastapi import FastAPI
+
+PATIENCE_SECONDS = 1.0  # what is asked for has so long once the server is told to end
+CUT_OFF_SECONDS = 2  # whatever is not answered by then
+
+
+class Server(uvicorn.Server):
+    def __init__(self, app: FastAPI):
+        super().__init__(
+            uvicorn.Config(
+                app, log_level="warning", server_header=False,
+                timeout_graceful_shutdown=CUT_OFF_SECONDS,
+            )
+        )  # fmt: skip
+        self._app = app
+
+    async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
+        """Whoever waits longer than that is answered with 503."""
+        executors = self._app.state.studio.executors
+        soon = threading.Timer(PATIENCE_SECONDS, executors.end_questions)
+        soon.start()
+        try:
+            await super().shutdown(sockets)
+        finally:
+            soon.cancel()
