@@ -106,10 +106,29 @@ class Server:
         """A clean stop; whatever it did, it complains of nothing in the terminal."""
         if self.is_running:
             self.process.terminate()
-            try:
-                self.process.wait(10)
-            except subprocess.TimeoutExpired:
-                self.kill()
-            words = self.words()
-            if "ERROR" in words or "Traceback" in words:
-                raise AssertionError(f"the server wrote:\n{words}")
+            self._ends_quietly()
+
+    def interrupt(self) -> None:
+        """Ctrl+C in its terminal: the server and all its workers are told at once."""
+        os.killpg(self.process.pid, signal.SIGINT)
+        self._ends_quietly()
+
+    def _ends_quietly(self) -> None:
+        try:
+            self.process.wait(10)
+        except subprocess.TimeoutExpired:
+            self.kill()
+        end = time.perf_counter() + 10
+        while _has_processes(self.process.pid) and time.perf_counter() < end:
+            time.sleep(0.05)
+        words = self.words()
+        if "ERROR" in words or "Traceback" in words:
+            raise AssertionError(f"the server wrote:\n{words}")
+
+
+def _has_processes(group: int) -> bool:
+    try:
+        os.killpg(group, 0)
+    except ProcessLookupError:
+        return False
+    return True

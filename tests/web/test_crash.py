@@ -27,6 +27,11 @@ class StoppedTest(unittest.TestCase):
         self.assertEqual(self.ended_with, 0)
         self.assertLess(time.perf_counter() - began, 120)
 
+    def test_ctrl_c_in_the_middle_of_bringing_in(self):
+        """Every process of the terminal gets the signal, those that are at work, too."""
+        self.stopped_by(Server.interrupt)
+        self.assertEqual(self.ended_with, 0)
+
     def test_a_clean_stop_under_an_open_page_is_quiet(self):
         folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
         self.addCleanup(folder.cleanup)

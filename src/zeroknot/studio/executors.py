@@ -7,6 +7,7 @@ once, by a process that does nothing but fork workers, who share what it holds.
 
 import multiprocessing
 import os
+import signal
 import threading
 from collections.abc import Callable
 from concurrent.futures import Executor, Future
@@ -24,7 +25,8 @@ BELOW_SOUND = 10
 LONGEST_RENDER_SECONDS = 300.0
 LONGEST_LOOK_SECONDS = 1800.0
 LONGEST_LISTENING_SECONDS = 1800.0
-LOADED = "zeroknot.studio.loaded"  # what workers find there when they are forked
+# What workers find there when they are forked.
+LOADED = ("zeroknot.studio.uninterrupted", "zeroknot.studio.loaded")
 
 
 def run_task(name: str, *args: Any) -> Any:
@@ -36,6 +38,7 @@ def run_task(name: str, *args: Any) -> Any:
 
 def start_quietly(niceness: int, threads: int) -> None:
     """In a new worker: others' work goes first where niceness is above 0; no server, no worker."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(niceness)
     os.environ[THREADS_VARIABLE] = str(threads)
     threading.Thread(target=_end_with_parent, daemon=True).start()
@@ -119,7 +122,7 @@ def _context() -> BaseContext:
     if "forkserver" not in multiprocessing.get_all_start_methods():
         return multiprocessing.get_context("spawn")
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload([LOADED])
+    context.set_forkserver_preload(list(LOADED))
     return context
 
 
