@@ -13,7 +13,6 @@ import hashlib
 import os
 import uuid
 from collections.abc import Iterable
-from contextlib import suppress
 from pathlib import Path
 
 from zeroknot.core.errors import NotFoundError
@@ -106,10 +105,15 @@ def write_whole(path: Path, data: bytes) -> None:
     while True:
         path.parent.mkdir(parents=True, exist_ok=True)
         beside = path.with_name(f".{path.name}.{uuid.uuid4().hex[:8]}")
-        with suppress(FileNotFoundError):  # its folder went with what the cache dropped
+        try:
             beside.write_bytes(data)
             os.replace(beside, path)
             return
+        except FileNotFoundError:  # its folder went with what the cache dropped
+            continue
+        except OSError:
+            beside.unlink(missing_ok=True)
+            raise
 
 
 def block_path(folder: Path, digest: str, index: int) -> Path:

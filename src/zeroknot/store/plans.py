@@ -10,6 +10,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from zeroknot.core.render.any_plan import AnyPlan, plan_of_text
+from zeroknot.store.room import is_no_room
 
 MOST_BYTES = 256 * 1024 * 1024
 TRIMMED_EVERY = 16 * 1024 * 1024  # bytes that came
@@ -42,7 +43,15 @@ class PlanStore:
             except sqlite3.Error:  # somebody deleted it meanwhile
                 self._connection.close()
                 self._connection = _opened(self._file)
-                self._insert(rows)
+                self._insert_if_there_is_room(rows)
+
+    def _insert_if_there_is_room(self, rows: list[tuple[str, str]]) -> None:
+        """What is not kept is asked for again after a restart: no reason to play nothing now."""
+        try:
+            self._insert(rows)
+        except sqlite3.Error as error:
+            if not is_no_room(error):
+                raise
 
     def find(self, digest: str) -> AnyPlan | None:
         query = "SELECT value FROM plan WHERE digest = ?"

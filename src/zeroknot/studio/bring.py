@@ -41,6 +41,7 @@ from zeroknot.store.incoming import (
 from zeroknot.store.jobs import Job
 from zeroknot.store.likenesses import LikenessStore
 from zeroknot.store.loops import LoopStore
+from zeroknot.store.room import NO_ROOM, is_no_room
 from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.listened import Listened
@@ -212,6 +213,9 @@ class Bringing:
         except ZeroKnotError as error:
             self._refused(item, str(error))
         except Exception as error:
+            if is_no_room(error):
+                self._refused(item, NO_ROOM)
+                return
             self._refused(item, f"it could not be brought in: {error}")
             raise
 

@@ -8,10 +8,12 @@ from typing import Any
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
+from sqlalchemy.exc import DBAPIError
 
 from zeroknot import __version__
 from zeroknot.core.errors import NotFoundError, StaleError, ZeroKnotError
 from zeroknot.settings import Settings
+from zeroknot.store.room import NO_ROOM, is_no_room
 from zeroknot.studio.executors import Executors
 from zeroknot.studio.studio import Studio
 from zeroknot.studio.sturdy_pool import EndedError
@@ -101,9 +103,19 @@ def make_app(
             status = 404
         elif isinstance(error, StaleError):
             status, body["since"] = 409, error.since
+        return said(request, body, status)
+
+    @app.exception_handler(OSError)
+    @app.exception_handler(DBAPIError)
+    def not_written(request: Request, error: OSError | DBAPIError) -> Response:
+        if not is_no_room(error):
+            raise error
+        return said(request, {"error": NO_ROOM}, 507)
+
+    def said(request: Request, body: dict[str, Any], status: int) -> Response:
         if request.url.path.startswith("/api/"):
             return JSONResponse(body, status)
-        return pages.failure(request, str(error), status)
+        return pages.failure(request, body["error"], status)
 
     @app.exception_handler(EndedError)
     def ended(request: Request, error: EndedError) -> Response:

@@ -23,6 +23,7 @@ from zeroknot.core.listening.reading import Claims
 from zeroknot.core.listening.readings import listen, listen_closely
 from zeroknot.core.mixing.loudness import loudness
 from zeroknot.store.audio_store import AudioStore, sha256_of
+from zeroknot.store.room import NO_ROOM, is_no_room
 from zeroknot.studio.listened import Listened, Unpacked
 from zeroknot.studio.tasks.pictures import write_peaks
 from zeroknot.studio.tasks.sources import (
@@ -58,7 +59,8 @@ def take_in(
     except ZeroKnotError as error:
         return Listened(refusal=str(error))
     except OSError as error:
-        return Listened(refusal=f"the file cannot be read: {error.strerror or error}")
+        why = f"the file cannot be read: {error.strerror or error}"
+        return Listened(refusal=NO_ROOM if is_no_room(error) else why)
     listened = listen_to(folder, copy, names, company)
     if listened.refusal is not None:
         copy.unlink(missing_ok=True)

@@ -67,10 +67,23 @@ def _mapped(folder: Path, sha: str, name: str, made: Callable[[], Samples]) -> S
         samples = made()
         place.parent.mkdir(parents=True, exist_ok=True)
         beside = place.with_name(f".{place.name}.{os.getpid()}.npy")
-        np.save(beside, samples)
-        os.replace(beside, place)
+        try:
+            _write(beside, samples)
+            os.replace(beside, place)
+        except BaseException:
+            beside.unlink(missing_ok=True)
+            raise
     note_use(place)
     return np.asarray(np.load(place, mmap_mode="r"))
+
+
+def _write(place: Path, samples: Samples) -> None:
+    """As `np.save`, which does not say why where a disk is full."""
+    samples = np.ascontiguousarray(samples)
+    header = np.lib.format.header_data_from_array_1_0(samples)
+    with place.open("wb") as file:
+        np.lib.format.write_array_header_1_0(file, header)
+        file.write(samples.data.cast("B"))
 
 
 def source_block(folder: Path, sha: str, rate: int, index: int) -> bytes:
