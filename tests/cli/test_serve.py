@@ -5,6 +5,8 @@ from pathlib import Path
 
 from zeroknot.cli.serve import held_folder, listening_on
 from zeroknot.core.errors import ZeroKnotError
+from zeroknot.store.damaged import DATABASE
+from zeroknot.store.database import opened_database
 
 
 class ServeTest(unittest.TestCase):
@@ -19,6 +21,30 @@ class ServeTest(unittest.TestCase):
                 pass
             with held_folder(data):
                 pass  # the first has let go of it
+
+    def test_a_folder_that_cannot_be_used_is_said_in_a_sentence(self):
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "file"
+            file.write_bytes(b"")
+            with (
+                self.assertRaisesRegex(ZeroKnotError, "cannot be used .* name another"),
+                held_folder(file / "data"),
+            ):
+                pass
+
+    def test_a_damaged_database_is_said_and_left_as_it_is(self):
+        with tempfile.TemporaryDirectory() as folder:
+            data = Path(folder)
+            opened_database(data / DATABASE).dispose()
+            with held_folder(data):
+                pass
+            whole = (data / DATABASE).read_bytes()
+            for damaged in (b"no database at all" * 90, whole[:100] + bytes(4000) + whole[4100:]):
+                with self.subTest(damaged[:16]):
+                    (data / DATABASE).write_bytes(damaged)
+                    with self.assertRaisesRegex(ZeroKnotError, "damaged"), held_folder(data):
+                        pass
+                    self.assertEqual((data / DATABASE).read_bytes(), damaged)
 
     def test_small_answers_go_out_at_once(self):
         with (

@@ -20,10 +20,12 @@ from zeroknot.core.formats.archive import is_hidden
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.listening.reading import Reading
 from zeroknot.store.company import CompanyStore
+from zeroknot.store.damaged import DATABASE
 from zeroknot.store.shelf_query import Query
 from zeroknot.store.tables import RevisionRow
-from zeroknot.studio.bring import item_json, names_of
+from zeroknot.studio.bring import item_json
 from zeroknot.studio.executors import InlineExecutor
+from zeroknot.studio.incoming_names import names_of
 from zeroknot.studio.intents.placing import Place
 from zeroknot.studio.intents.time import SetSteadyTempo
 
@@ -276,6 +278,27 @@ class GoingOnTest(StudioTest):
                 self.assertEqual(studio.loops.shas(), {sha})
                 self.assertTrue(studio.store.path(sha).exists())
                 self.assertEqual(list(studio.store.incoming.iterdir()), [])
+
+    def test_recordings_that_no_row_knows_are_not_lost(self):
+        """An older database put back, or none: they were swept away as soon as it began."""
+        first = self.bring(tone(220), "a.wav").sha
+        self.studio.close()
+        older = (self.folder / DATABASE).read_bytes()
+        second = self.opened()
+        later = self.bring(tone(330), "b.wav", second).sha
+        second.close()
+        for what, database in (("an older one", older), ("none", None)):
+            with self.subTest(what):
+                for file in self.folder.glob(f"{DATABASE}*"):
+                    file.unlink()
+                if database:
+                    (self.folder / DATABASE).write_bytes(database)
+                studio = self.opened()
+                self.assertEqual(studio.loops.shas(), {first, later})
+                found = studio.shelf.loop(later)
+                self.assertEqual((found.name, found.set_name), (later[:8], "found again"))
+                self.assertTrue(studio.store.path(later).exists())
+                studio.close()
 
     def test_a_file_that_went_meanwhile_is_named(self):
         from zeroknot.store.incoming import Incoming, IncomingStore

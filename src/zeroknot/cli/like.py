@@ -13,13 +13,13 @@ from zeroknot.core.listening.liken import likeness_in
 from zeroknot.core.listening.likeness import WEIGHTS
 from zeroknot.core.listening.readings import listen
 from zeroknot.settings import Settings
+from zeroknot.store.damaged import DATABASE
 from zeroknot.store.database import opened_database
 from zeroknot.store.likenesses import LikenessStore
 from zeroknot.store.loops import LoopStore
 from zeroknot.store.shelf_query import By
 from zeroknot.studio.likenesses import measured, why_alike
 
-DATABASE = "zeroknot.sqlite"
 WAYS = ("all", *WEIGHTS)
 
 

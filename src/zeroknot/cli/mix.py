@@ -18,6 +18,7 @@ from zeroknot.core.formats.mix_file import CEILING_DB, Format, MixHow
 from zeroknot.document.project import Project
 from zeroknot.settings import Settings
 from zeroknot.store.audio_store import AudioStore
+from zeroknot.store.damaged import DATABASE
 from zeroknot.store.database import opened_database
 from zeroknot.store.loops import LoopStore
 from zeroknot.store.revisions import RevisionStore
@@ -29,7 +30,6 @@ from zeroknot.studio.mixdown import AskedMix, Mixing, Stems, mix_plan_of
 from zeroknot.studio.projects import Projects
 from zeroknot.studio.song_range import SongRange
 
-DATABASE = "zeroknot.sqlite"
 ENDINGS: dict[str, Format] = {".flac": "flac", ".ogg": "ogg", ".mp3": "mp3"}
 WAVS: dict[int, Format] = {16: "wav16", 24: "wav24", 32: "wav32"}
 

@@ -14,6 +14,7 @@ import typer
 
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.settings import Settings
+from zeroknot.store.damaged import DATABASE, refuse_damaged
 
 if TYPE_CHECKING:
     from zeroknot.studio.studio import Studio
@@ -89,9 +90,18 @@ def held_folder(data: Path, address: str = "") -> Iterator[None]:
     """One process a data folder: a second would sweep away what the first is bringing in.
 
     address  of the server, for commands that have something for it
+
+    Raises ZeroKnotError where another holds it, and where it cannot be written to or read.
     """
-    data.mkdir(parents=True, exist_ok=True)
-    with (data / LOCK).open("a+") as lock:
+    try:
+        data.mkdir(parents=True, exist_ok=True)
+        opened = (data / LOCK).open("a+")
+    except OSError as error:
+        raise ZeroKnotError(
+            f"the data folder {data} cannot be used ({error.strerror}); name another by "
+            "ZEROKNOT_DATA"
+        ) from error
+    with opened as lock:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:
@@ -102,6 +112,7 @@ def held_folder(data: Path, address: str = "") -> Iterator[None]:
         lock.truncate(0)
         lock.write(address)
         lock.flush()
+        refuse_damaged(data / DATABASE)
         yield
 
 

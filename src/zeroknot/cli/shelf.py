@@ -65,6 +65,7 @@ def shelf(
     as_json: Annotated[bool, typer.Option("--json", help="rows and facets as on the page")] = False,
 ) -> None:
     """Find loops on the shelf."""
+    from zeroknot.store.damaged import DATABASE
     from zeroknot.store.database import opened_database
     from zeroknot.store.jobs import JobStore
     from zeroknot.store.loops import LoopStore
@@ -88,7 +89,7 @@ def shelf(
     )  # fmt: skip
     if project is None and (stretch_within is not None or shift_within is not None):
         raise typer.BadParameter("needs --project: what is to fit which?", param_hint="--project")
-    engine = opened_database(Settings().data / "zeroknot.sqlite")
+    engine = opened_database(Settings().data / DATABASE)
     loops, announcer = LoopStore(engine), Announcer()
     tree = None
     if project is not None:

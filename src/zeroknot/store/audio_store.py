@@ -74,16 +74,17 @@ class AudioStore:
         self.keep(incoming, sha)
         return sha
 
-    def sweep(self, known: Iterable[str], coming: Iterable[Path] = ()) -> None:
-        """After a restart: drop recordings no row knows, and incoming files but those to come."""
+    def sweep(self, coming: Iterable[Path]) -> None:
+        """After a restart: drop incoming files but those to come."""
         coming = set(coming)
         for part in self.incoming.iterdir():
             if part not in coming:
                 part.unlink(missing_ok=True)
+
+    def unknown(self, known: Iterable[str]) -> list[Path]:
+        """Recordings that are none of these, by their hashes."""
         known = set(known)
-        for path in self.audio.glob("??/*"):
-            if path.name not in known:
-                path.unlink(missing_ok=True)
+        return sorted(path for path in self.audio.glob("??/*") if path.name not in known)
 
     def _place(self, sha: str) -> Path:
         if len(sha) != 64 or not all(c in "0123456789abcdef" for c in sha):

@@ -7,6 +7,7 @@ from sqlalchemy import Connection, Engine, event, inspect, text
 from sqlmodel import SQLModel, create_engine
 
 from zeroknot.store import tables
+from zeroknot.store.damaged import refuse_damaged
 
 assert tables  # they are part of SQLModel.metadata once they are loaded
 MIGRATIONS = Path(__file__).parent / "migrations"
@@ -21,6 +22,7 @@ NEWEST = max(path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py
 
 def opened_database(file: Path) -> Engine:
     """The database of that file, brought up to the newest schema."""
+    refuse_damaged(file)
     file.parent.mkdir(parents=True, exist_ok=True)
     engine = create_engine(f"sqlite:///{file}", connect_args={"timeout": 15})
     event.listen(engine, "connect", _set_pragmas)

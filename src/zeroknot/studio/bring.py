@@ -21,7 +21,6 @@ from typing import Any
 
 from zeroknot.core.errors import EditError, NotFoundError, ZeroKnotError
 from zeroknot.core.formats.archive import is_hidden
-from zeroknot.core.formats.sets import set_of
 from zeroknot.core.listening.company import Company
 from zeroknot.core.listening.hearing import VERSION as LISTENING_VERSION
 from zeroknot.core.listening.hearing import Hearing
@@ -44,11 +43,18 @@ from zeroknot.store.loops import LoopStore
 from zeroknot.store.room import NO_ROOM, is_no_room
 from zeroknot.studio.announcer import Announcer
 from zeroknot.studio.executors import Executors
+from zeroknot.studio.incoming_names import (
+    LONGEST_NAME,
+    file_name,
+    names_of,
+    readable,
+    set_name_of,
+)
 from zeroknot.studio.listened import Listened
 
-LONGEST_NAME = 300
 SAID_EVERY_SECONDS = 0.15
 CANCELLED = "cancelled"
+FOUND_AGAIN, NAMED_BY = "found again", 8
 JOB = "bring"
 
 
@@ -120,6 +126,16 @@ class Bringing:
                 items.append(Incoming(new_id(), name[-LONGEST_NAME:], file.absolute(), False))
         self._add(items)
         return [self.item(item.id) for item in items]
+
+    def take_up(self, recordings: Iterable[Path]) -> None:
+        """Recordings of the data folder that no row knows: the database was put back or lost.
+
+        Each is named by the beginning of its hash.
+        """
+        self._add([
+            Incoming(new_id(), f"{FOUND_AGAIN}/{place.name[:NAMED_BY]}", place, False)
+            for place in recordings
+        ])  # fmt: skip
 
     def refuse(self, name: str, reason: str) -> Incoming:
         """A file that did not even arrive."""
@@ -353,24 +369,6 @@ def new_id() -> str:
     return uuid.uuid4().hex[:12]
 
 
-def file_name(name: str) -> str:
-    return PurePosixPath(name.replace("\\", "/")).name
-
-
-def names_of(name: str) -> tuple[str, ...]:
-    """A file's name without its ending, then its folders, nearest first."""
-    parts = [p for p in PurePosixPath(name.replace("\\", "/")).parts if p not in ("/", "..", ".")]
-    return (Path(parts[-1]).stem if parts else "loop", *reversed(parts[:-1]))
-
-
-def set_name_of(names: tuple[str, ...]) -> str:
-    """As the shelf has it; "" where nothing tells.
-
-    names  as of `names_of`
-    """
-    return readable(set_of(names)) if set_of(names) else ""
-
-
 def loop_of(listened: Listened, names: tuple[str, ...]) -> Loop:
     """The loop that was listened to."""
     return Loop(
@@ -390,9 +388,3 @@ def loop_of(listened: Listened, names: tuple[str, ...]) -> Loop:
         added_at=datetime.now(UTC).isoformat(timespec="microseconds"),
         on_shelf=True,
     )
-
-
-def readable(name: str) -> str:
-    """A file's name as a loop's name: control characters out, never empty, never endless."""
-    shown = "".join(c for c in name if c.isprintable()).strip()
-    return shown[:LONGEST_NAME] or "loop"

@@ -20,6 +20,7 @@ from zeroknot.store.audio_store import AudioStore
 from zeroknot.store.by_name import Kept
 from zeroknot.store.cache import Trimmer
 from zeroknot.store.company import CompanyStore
+from zeroknot.store.damaged import DATABASE
 from zeroknot.store.database import opened_database
 from zeroknot.store.grooves import GrooveStore
 from zeroknot.store.incoming import WAITING, IncomingStore
@@ -77,7 +78,7 @@ class Studio:
     def __init__(self, settings: Settings, executors: Executors):
         self.settings, self.executors = settings, executors
         self.store = AudioStore(settings.data)
-        self._engine = opened_database(settings.data / "zeroknot.sqlite")
+        self._engine = opened_database(settings.data / DATABASE)
         self.announcer = Announcer()
         self.grooves = GrooveStore(self._engine)
         self.hits = measured_hits(self.store.folder, executors)
@@ -116,8 +117,7 @@ class Studio:
         self.slices_out = SlicesOut(self.store, executors, self.renders)
         self.bundles = Bundles(self.projects, self.loops, self.store)
         coming = [item for item in incoming.all() if item.state == WAITING]
-        there = self.loops.shas() | {item.sha for item in coming if item.sha}
-        self.store.sweep(there, [item.path for item in coming])
+        self.store.sweep(item.path for item in coming)
         self.exchange = Exchange(
             settings.exchange, self.store, self.bringing, settings.largest_upload
         )
@@ -129,6 +129,8 @@ class Studio:
         self._trimmer = Trimmer(self.store.cache, settings.cache_bytes)
         self.jobs.go_on()
         self.bringing.go_on()
+        on_the_way = {name for item in coming for name in (item.sha, item.path.name)}
+        self.bringing.take_up(self.store.unknown(self.loops.shas() | on_the_way))
         self.bringing.hear_again()
 
     def close(self) -> None:
