@@ -47,6 +47,24 @@ class KeyTest(BrowserTest):
         self.server.post("/api/shelf/changes", edit=edit, shas=[sha])
         return sha
 
+    def test_every_press_counts_however_slow_the_answers_are(self):
+        """What answered an earlier press set the count back between two later ones."""
+        self.page.evaluate("""() => {
+          const { fetch } = window;
+          window.fetch = async (path, how) => {
+            if (`${path}`.endsWith("/intents")) await new Promise((done) => setTimeout(done, 400));
+            return await fetch(path, how);
+          };
+        }""")
+        for key, presses, shift in (("+", 5, 5), ("-", 6, -1)):
+            for _ in range(presses):
+                self.page.keyboard.press(key)
+                self.page.wait_for_timeout(170)
+            self.wait(lambda shift=shift: self.shift() == shift, 15)
+
+    def shift(self):
+        return next(s for s in self.state()["strands"] if s["id"] == self.strand)["shift"]
+
     def played(self, beat):
         """What the page's sheet plays of the strand from a beat on, a bar of it."""
         sheet = self.server.get(f"/api/projects/{self.project}/sheet")
