@@ -190,6 +190,16 @@ class BrowserTest(unittest.TestCase):
         path = f"/api/projects/{self.project}/intents"
         return self.server.post(path, revision=revision, intent=intent)
 
+    def slow_edits(self, ms):
+        """From now on, until the page is left, every edit takes that much longer."""
+        self.page.evaluate("""(ms) => {
+          const { fetch } = window;
+          window.fetch = async (path, how) => {
+            if (`${path}`.endsWith("/intents")) await new Promise((done) => setTimeout(done, ms));
+            return await fetch(path, how);
+          };
+        }""", ms)  # fmt: skip
+
     def wait(self, what, seconds=PATIENCE):
         """Wait until a Python condition holds; gives its value."""
         end = time.perf_counter() + seconds

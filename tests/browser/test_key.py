@@ -49,13 +49,7 @@ class KeyTest(BrowserTest):
 
     def test_every_press_counts_however_slow_the_answers_are(self):
         """What answered an earlier press set the count back between two later ones."""
-        self.page.evaluate("""() => {
-          const { fetch } = window;
-          window.fetch = async (path, how) => {
-            if (`${path}`.endsWith("/intents")) await new Promise((done) => setTimeout(done, 400));
-            return await fetch(path, how);
-          };
-        }""")
+        self.slow_edits(400)
         for key, presses, shift in (("+", 5, 5), ("-", 6, -1)):
             for _ in range(presses):
                 self.page.keyboard.press(key)

@@ -24,6 +24,8 @@ export const pictured = (shared) => {
   /** Beats in sight; null is all. @type {[number, number] | null} */
   let sight = null;
   let chosen = -1;
+  /** The step that was last nudged, to what. @type {{which: string, step: [number, number]}} */
+  let nudged = { which: "", step: [0, 0] };
   let pointed = -1;
   let looks = 0;
   /** A step that is dragged. @type {{number: number, offset: number, accent: number} | null} */
@@ -217,10 +219,14 @@ export const pictured = (shared) => {
 
     /** @param {number} time steps of an offset @param {number} level steps of an accent @param {boolean} isTen */
     nudge(time, level, isTen) {
+      const which = `${shared.shownId} ${this.row} ${chosen}`;
       const step = (shared.shown?.rows[this.row] ?? shared.shown?.steps ?? [])[chosen];
       if (!step) return;
+      // The next press counts from this one, whether it was answered or not.
+      const [offset, accent] = session.saving > 0 && nudged.which === which ? nudged.step : step;
       const by = isTen ? TEN : 1;
-      void this.draw(drawable(step[0] + time * by * NUDGE_OFFSET), drawableAccent(step[1] + level * by * NUDGE_DB));
+      nudged = { which, step: [drawable(offset + time * by * NUDGE_OFFSET), drawableAccent(accent + level * by * NUDGE_DB)] };
+      void this.draw(...nudged.step);
     },
 
     letStepGo() {

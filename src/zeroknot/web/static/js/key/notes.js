@@ -11,7 +11,6 @@ import { insideAt, keySentence, notesShown, ruleText, speedText } from "./model.
 export const notes = (shared) => {
   const { session, held, view } = shared;
   let looks = 0;
-  let onTheWay = 0; // shifts that were asked for and not answered
 
   return section(shared.whole, {
     sentence: "", ruleText: "", speedText: "", follows: false, prefers: "tonic", along: false, isMidi: false, hasKey: false, hasNotes: false, ownShift: 0,
@@ -42,7 +41,7 @@ export const notes = (shared) => {
       this.isMidi = key.is_midi;
       this.hasKey = !!key.key;
       this.hasNotes = key.profile.some((share) => share > 0);
-      if (!onTheWay) this.ownShift = key.shift;
+      this.ownShift = key.shift;
       const total = Math.round(key.shifted);
       this.shares = key.shares.map(({ shift, inside }) => ({
         shift, label: shift > 0 ? `+${shift}` : String(shift).replace("-", "−"), percent: Math.round(100 * inside),
@@ -70,18 +69,8 @@ export const notes = (shared) => {
       shared.isHeld = false;
       const before = this.ownShift;
       this.ownShift = value; // the next press counts from here, whether this one was answered or not
-      if (value !== before) void this.changeShift(value);
+      if (value !== before) void held.change({ kind: "set_shift", semitones: value });
       else shared.trial.want(null);
-    },
-
-    /** @param {number} value */
-    async changeShift(value) {
-      onTheWay += 1;
-      await held.change({ kind: "set_shift", semitones: value });
-      // What is known may still answer an earlier one; a question that another ended is asked again.
-      if (onTheWay === 1 && !view.isOver) (await shared.ask()) || (await shared.ask());
-      onTheWay -= 1;
-      if (!onTheWay && !view.isOver) this.showRings();
     },
 
     /** @param {number} value */

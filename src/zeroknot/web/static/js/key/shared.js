@@ -24,8 +24,10 @@ export class Shared extends HandShared {
   /** Ask anew what the key does to it. */
   async ask() {
     const found = await this.view.ask("key", (signal) => getJson(`${this.held.path}/key?beat=${this.held.beat}`, signal));
-    if (found) this.key = found;
-    return !!found;
+    // What was asked for since is on its way: showing this would show a step back.
+    if (!found || this.session.saving > 0) return false;
+    this.key = found;
+    return true;
   }
 
   /** What it clashes with, or would after something is done. @param {import("../types.js").FitIntent | null} [intent] */
