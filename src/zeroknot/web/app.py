@@ -120,6 +120,6 @@ def make_app(
     @app.exception_handler(EndedError)
     def ended(request: Request, error: EndedError) -> Response:
         """As something in between would say it; a page asks again once the server is back."""
-        return JSONResponse({"error": str(error)}, 503)
+        return said(request, {"error": str(error)}, 503)
 
     return app
