@@ -16,6 +16,9 @@ const steps = new Set();
 let running = 0;
 /** @type {{name: string, colours: Palette} | null} */
 let read = null;
+// A canvas keeps the letters it was drawn with, so what was drawn before a font came is drawn again.
+let fontsCame = 0;
+document.fonts.addEventListener("loadingdone", () => { fontsCame += 1; });
 
 function step() {
   running = requestAnimationFrame(step);
@@ -51,7 +54,7 @@ export function sheetOf(canvas) {
   const { clientWidth: width, clientHeight: height } = canvas;
   if (!width || !height) return null;
   const ratio = ratioFor(width, height, window.devicePixelRatio || 1);
-  return { width, height, ratio, name: JSON.stringify([width, height, ratio, paletteName()]) };
+  return { width, height, ratio, name: JSON.stringify([width, height, ratio, paletteName(), fontsCame]) };
 }
 
 /** A canvas sized and cleared, in CSS pixels. @param {HTMLCanvasElement} canvas @param {{width: number, height: number, ratio: number}} sheet */
