@@ -113,6 +113,11 @@ class Server:
         os.killpg(self.process.pid, signal.SIGINT)
         self._ends_quietly()
 
+    def hang_up(self) -> None:
+        """Its terminal is closed, of which all are told, too."""
+        os.killpg(self.process.pid, signal.SIGHUP)
+        self._ends_quietly()
+
     def _ends_quietly(self) -> None:
         try:
             self.process.wait(10)

@@ -1,4 +1,6 @@
 import hashlib
+import os
+import signal
 import tempfile
 import threading
 import time
@@ -31,6 +33,24 @@ class StoppedTest(unittest.TestCase):
         """Every process of the terminal gets the signal, those that are at work, too."""
         self.stopped_by(Server.interrupt)
         self.assertEqual(self.ended_with, 0)
+
+    def test_the_terminal_is_closed_in_the_middle_of_bringing_in(self):
+        self.stopped_by(Server.hang_up)
+        self.assertEqual(self.ended_with, 0)
+
+    def test_a_server_that_outlives_its_terminal_by_wish_goes_on(self):
+        """Started by nohup, which has the signal ignored."""
+        folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
+        self.addCleanup(folder.cleanup)
+        before = signal.signal(signal.SIGHUP, signal.SIG_IGN)
+        try:
+            server = Server(Path(folder.name))
+        finally:
+            signal.signal(signal.SIGHUP, before)
+        self.addCleanup(server.stop)
+        os.killpg(server.process.pid, signal.SIGHUP)
+        time.sleep(0.5)
+        self.assertEqual(server.get("/api/projects"), [])
 
     def test_a_clean_stop_under_an_open_page_is_quiet(self):
         folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)

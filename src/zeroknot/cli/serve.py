@@ -55,8 +55,9 @@ def start(settings: Settings, home: str = "") -> None:
         gc.enable()
         print(f"Zero Knot: {address}", flush=True)
         # Told to end, it ends as a program that is done, and so do its workers.
-        for told in (signal.SIGTERM, signal.SIGINT):
-            signal.signal(told, lambda *_: sys.exit(0))
+        for told in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+            if signal.getsignal(told) is not signal.SIG_IGN:
+                signal.signal(told, lambda *_: sys.exit(0))
         server.run(sockets=[door])
 
 

@@ -7,7 +7,6 @@ once, by a process that does nothing but fork workers, who share what it holds.
 
 import multiprocessing
 import os
-import signal
 import threading
 from collections.abc import Callable
 from concurrent.futures import Executor, Future
@@ -16,6 +15,7 @@ from typing import Any, TypeVar
 
 from zeroknot.studio.sturdy_pool import SturdyPool
 from zeroknot.studio.tasks import THREADS_VARIABLE
+from zeroknot.studio.terminal import leave_it_to_the_server
 
 R = TypeVar("R")
 
@@ -38,7 +38,7 @@ def run_task(name: str, *args: Any) -> Any:
 
 def start_quietly(niceness: int, threads: int) -> None:
     """In a new worker: others' work goes first where niceness is above 0; no server, no worker."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    leave_it_to_the_server()
     os.nice(niceness)
     os.environ[THREADS_VARIABLE] = str(threads)
     threading.Thread(target=_end_with_parent, daemon=True).start()

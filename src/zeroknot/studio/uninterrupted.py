@@ -1,8 +1,5 @@
-"""Loaded first in the process that workers are forked off: Ctrl+C is for the server alone.
+"""Loaded first in the process that workers are forked off, and nowhere else: see `terminal`."""
 
-A terminal tells every process that it started; workers end when the server lets them go.
-"""
+from zeroknot.studio.terminal import leave_it_to_the_server
 
-import signal
-
-signal.signal(signal.SIGINT, signal.SIG_IGN)
+leave_it_to_the_server()

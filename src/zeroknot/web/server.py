@@ -1,7 +1,10 @@
 """The server, and how it ends: who waits for a long sum is told, not cut off."""
 
+import signal
 import socket
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 import uvicorn
 from fastapi import FastAPI
@@ -19,6 +22,18 @@ class Server(uvicorn.Server):
             )
         )  # fmt: skip
         self._app = app
+
+    @contextmanager
+    def capture_signals(self) -> Iterator[None]:
+        """The end of the terminal is one more way to be told, unless somebody said it is not."""
+        with super().capture_signals():
+            before = signal.getsignal(signal.SIGHUP)
+            if before is not signal.SIG_IGN:
+                signal.signal(signal.SIGHUP, self.handle_exit)
+            try:
+                yield
+            finally:
+                signal.signal(signal.SIGHUP, before)
 
     async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
         """Whoever waits longer than that is answered with 503."""
