@@ -33,8 +33,12 @@ export const isGivenUp = (error) => error instanceof DOMException && error.name 
  *   again: asked again once the server answers; signal: ends the question
  */
 
-/** @param {string} path @param {RequestInit} init @param {How} how */
-async function ask(path, init, { signal, again = false, deadlineMs = DEADLINE_MS }) {
+/**
+ * What the server answers, read to its end: one that is cut off is none.
+ * @template T
+ * @param {string} path @param {RequestInit} init @param {How} how @param {(response: Response) => Promise<T>} read
+ */
+async function ask(path, init, { signal, again = false, deadlineMs = DEADLINE_MS }, read) {
   for (let pause = FIRST_PAUSE_MS; ; pause = Math.min(LONGEST_PAUSE_MS, 2 * pause)) {
     // Known to be away: one asks for all whether it is back.
     if (again && connection.isAway) await until(connection.answers(), signal);
@@ -42,10 +46,10 @@ async function ask(path, init, { signal, again = false, deadlineMs = DEADLINE_MS
     const ends = signal ? AbortSignal.any([signal, deadline]) : deadline;
     try {
       const response = await fetch(path, { ...init, signal: ends });
-      if (!GATEWAY.includes(response.status)) return await answered(response);
+      if (!GATEWAY.includes(response.status)) return await read(await answered(response));
     } catch (error) {
       if (signal?.aborted) throw new DOMException("given up", "AbortError");
-      if (error instanceof ApiError) throw error;
+      if (error instanceof ApiError || error instanceof SyntaxError) throw error;
       if (deadline.aborted) throw new ApiError(`No answer within ${deadlineMs / 1000} seconds. Try it again.`, 0);
     }
     const back = connection.answers();
@@ -81,39 +85,37 @@ function describe(said, status) {
   return `${String(field).replaceAll("_", " ")}: ${first.msg}`;
 }
 
-/** @param {string} path @param {AbortSignal} [signal] */
-export const getJson = async (path, signal) =>
-  (await ask(path, {}, { signal, again: true, deadlineMs: LONG_DEADLINE_MS })).json();
+/** @param {Response} response @returns {Promise<any>} */
+const json = (response) => response.json();
+/** @param {Response} response */
+const bytes = (response) => response.arrayBuffer();
+/** @param {Response} response */
+const bytesAndHead = async (response) => ({ data: await response.arrayBuffer(), headers: response.headers });
+/** @param {Response} response */
+const page = async (response) => ({ html: await response.text(), url: new URL(response.url).pathname });
+/** @param {Response} response @returns {Promise<any>} */
+const whatWasSaid = async (response) => (response.status === 204 ? null : response.json());
+
+/** @param {unknown} body */
+const written = (body) => ({ headers: { "content-type": "application/json" }, body: JSON.stringify(body ?? {}) });
 
 /** @param {string} path @param {AbortSignal} [signal] */
-export const getBytes = async (path, signal) => {
-  const response = await ask(path, {}, { signal, again: true, deadlineMs: LONG_DEADLINE_MS });
-  return { data: await response.arrayBuffer(), headers: response.headers };
-};
+export const getJson = (path, signal) => ask(path, {}, { signal, again: true, deadlineMs: LONG_DEADLINE_MS }, json);
+
+/** @param {string} path @param {AbortSignal} [signal] */
+export const getBytes = (path, signal) => ask(path, {}, { signal, again: true, deadlineMs: LONG_DEADLINE_MS }, bytesAndHead);
 
 /** What an answer to something holds, as bytes. @param {string} path @param {unknown} body */
-export const postBytes = async (path, body) => {
-  const headers = { "content-type": "application/json" };
-  const response = await ask(path, { method: "POST", headers, body: JSON.stringify(body) }, { deadlineMs: LONG_DEADLINE_MS });
-  return { data: await response.arrayBuffer(), headers: response.headers };
-};
+export const postBytes = (path, body) => ask(path, { method: "POST", ...written(body) }, { deadlineMs: LONG_DEADLINE_MS }, bytesAndHead);
 
 /** A block of sound, due so many milliseconds from now. @param {string} path @param {number} dueMs @param {AbortSignal} signal */
-export const getBlock = async (path, dueMs, signal) =>
-  (await ask(path, { headers: { "x-due": String(dueMs) } }, { signal, again: true })).arrayBuffer();
+export const getBlock = (path, dueMs, signal) => ask(path, { headers: { "x-due": String(dueMs) } }, { signal, again: true }, bytes);
 
 /** The inner part of a page. @param {string} path @param {AbortSignal} [signal] */
-export const getInner = async (path, signal) => {
-  const response = await ask(path, { headers: { "x-zeroknot-part": "view" } }, { signal, again: true });
-  return { html: await response.text(), url: new URL(response.url).pathname };
-};
+export const getInner = (path, signal) => ask(path, { headers: { "x-zeroknot-part": "view" } }, { signal, again: true }, page);
 
 /** @param {string} path @param {unknown} body @param {How} how @param {string} [method] */
-const sent = async (path, body, how, method = "POST") => {
-  const headers = { "content-type": "application/json" };
-  const response = await ask(path, { method, headers, body: JSON.stringify(body ?? {}) }, how);
-  return response.status === 204 ? null : response.json();
-};
+const sent = (path, body, how, method = "POST") => ask(path, { method, ...written(body) }, how, whatWasSaid);
 
 /** @param {string} path @param {unknown} [body] @param {How} [how] */
 export const post = (path, body, how = {}) => sent(path, body, { deadlineMs: LONG_DEADLINE_MS, ...how });
@@ -125,11 +127,7 @@ export const postOnce = (path, body) => sent(path, { ...body, id: crypto.randomU
 export const putJson = (path, body) => sent(path, body, { again: true }, "PUT");
 
 /** @param {string} path */
-export const remove = async (path) => {
-  await ask(path, { method: "DELETE" }, { again: true });
-  return true;
-};
+export const remove = (path) => ask(path, { method: "DELETE" }, { again: true }, async () => true);
 
 /** @param {string} path @param {Blob} file @param {How} [how] */
-export const putFile = async (path, file, how = {}) =>
-  (await ask(path, { method: "PUT", body: file }, { deadlineMs: LONG_DEADLINE_MS, ...how })).json();
+export const putFile = (path, file, how = {}) => ask(path, { method: "PUT", body: file }, { deadlineMs: LONG_DEADLINE_MS, ...how }, json);
