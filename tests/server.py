@@ -14,6 +14,9 @@ import urllib.request
 import weakref
 from pathlib import Path
 
+from zeroknot.web.addresses import addresses_of
+from zeroknot.web.certificate import trusting
+
 
 def free_port() -> int:
     with socket.socket() as probe:
@@ -26,7 +29,9 @@ class Server:
 
     def __init__(self, data: Path, **settings: str):
         self.data, self.port, self.settings = data, free_port(), settings
-        self.base = f"http://127.0.0.1:{self.port}"
+        self.base, self.from_elsewhere = addresses_of(
+            settings.get("ZEROKNOT_HOST", "127.0.0.1"), self.port
+        )
         self.said = tempfile.TemporaryFile()  # noqa: SIM115
         weakref.finalize(self, self.said.close)
         self.start()
@@ -47,7 +52,7 @@ class Server:
             try:
                 self.get("/api/projects")
                 break
-            except (urllib.error.URLError, ConnectionError):
+            except (OSError, urllib.error.URLError):
                 if time.perf_counter() - began > 30 or self.process.poll() is not None:
                     raise
                 time.sleep(0.05)
@@ -57,18 +62,22 @@ class Server:
     def is_running(self) -> bool:
         return self.process.poll() is None
 
+    def _answer(self, request: urllib.request.Request | str, seconds: float):
+        trusted = trusting(self.data) if self.base.startswith("https") else None
+        return urllib.request.urlopen(request, timeout=seconds, context=trusted)
+
     def get(self, path: str):
-        with urllib.request.urlopen(self.base + path, timeout=60) as response:
+        with self._answer(self.base + path, 60) as response:
             return json.load(response)
 
     def bytes(self, path: str) -> bytes:
-        with urllib.request.urlopen(self.base + path, timeout=60) as response:
+        with self._answer(self.base + path, 60) as response:
             return bytes(response.read())
 
     def send(self, method: str, path: str, body: bytes):
         request = urllib.request.Request(self.base + path, body, method=method)
         request.add_header("content-type", "application/json")
-        with urllib.request.urlopen(request, timeout=120) as response:
+        with self._answer(request, 120) as response:
             return None if response.status == 204 else json.load(response)
 
     def post(self, path: str, **body):

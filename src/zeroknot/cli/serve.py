@@ -15,6 +15,8 @@ import typer
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.settings import Settings
 from zeroknot.store.damaged import DATABASE, refuse_damaged
+from zeroknot.web.addresses import addresses_of, lets_others_in
+from zeroknot.web.certificate import certificate_for
 
 if TYPE_CHECKING:
     from zeroknot.studio.studio import Studio
@@ -39,8 +41,7 @@ def start(settings: Settings, home: str = "") -> None:
 
     Raises ZeroKnotError where the port is taken or another server works on the data folder.
     """
-    shown = f"[{settings.host}]" if ":" in settings.host else settings.host
-    address = f"http://{shown}:{settings.port}"
+    address, others = addresses_of(settings.host, settings.port)
     with (
         held_folder(settings.data, address),
         listening_on(settings.host, settings.port) as door,
@@ -50,10 +51,15 @@ def start(settings: Settings, home: str = "") -> None:
         from zeroknot.web.app import make_app
         from zeroknot.web.server import Server
 
-        server = Server(make_app(settings, home=home, make_demo=make_demo))
+        certificate = None
+        if lets_others_in(settings.host):
+            certificate = certificate_for(settings.host, settings.data)
+        server = Server(make_app(settings, home=home, make_demo=make_demo), certificate)
         gc.freeze()
         gc.enable()
         print(f"Zero Knot: {address}", flush=True)
+        for other in others:
+            print(f"From other machines: {other}", flush=True)
         # Told to end, it ends as a program that is done, and so do its workers.
         for told in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
             if signal.getsignal(told) is not signal.SIG_IGN:

@@ -1,10 +1,12 @@
 """`zeroknot bring` and `zeroknot shelf`: the shelf from the command line."""
 
 import json
+import ssl
 import sys
 import time
 import urllib.error
 import urllib.request
+from functools import partial
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -14,6 +16,7 @@ from zeroknot.cli.serve import held_folder, running_at
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.settings import Settings
 from zeroknot.store.incoming import DONE, DOUBLE, REFUSED, WAITING, Incoming
+from zeroknot.web.certificate import trusting
 
 LOOK_EVERY_SECONDS = 0.2
 
@@ -28,7 +31,11 @@ def bring(
         raise ZeroKnotError(f"{missing[0]} is not there")
     settings = Settings()
     address = running_at(settings.data)
-    ended = _by_server(address, paths) if address else _by_ourselves(settings, paths, as_json)
+    ended = (
+        _by_server(settings.data, address, paths)
+        if address
+        else _by_ourselves(settings, paths, as_json)
+    )
     counts = {s: sum(i["state"] == s for i in ended) for s in (DONE, DOUBLE, REFUSED)}
     troubles = [{"name": i["name"], "reason": i["reason"]} for i in ended if i["state"] == REFUSED]
     if as_json:
@@ -134,23 +141,26 @@ def _told(item: Incoming) -> dict[str, Any]:
     return {"name": item.name, "state": item.state, "reason": item.reason}
 
 
-def _by_server(address: str, paths: list[Path]) -> list[dict[str, Any]]:
+def _by_server(data: Path, address: str, paths: list[Path]) -> list[dict[str, Any]]:
     """A server holds the data folder: it brings them in, and goes on should this command end."""
-    before = {i["id"] for i in _ask(address, "/api/bring/items")}
-    _ask(address, "/api/bring/paths", {"paths": [str(path.resolve()) for path in paths]})
+    ask = partial(_ask, address, trusting(data) if address.startswith("https") else None)
+    before = {i["id"] for i in ask("/api/bring/items")}
+    ask("/api/bring/paths", {"paths": [str(path.resolve()) for path in paths]})
     while True:
-        items = [i for i in _ask(address, "/api/bring/items") if i["id"] not in before]
+        items = [i for i in ask("/api/bring/items") if i["id"] not in before]
         if all(i["state"] != WAITING for i in items):
             return items
         time.sleep(LOOK_EVERY_SECONDS)
 
 
-def _ask(address: str, path: str, body: dict[str, Any] | None = None) -> Any:
+def _ask(
+    address: str, trusted: ssl.SSLContext | None, path: str, body: dict[str, Any] | None = None
+) -> Any:
     data = None if body is None else json.dumps(body).encode()
     request = urllib.request.Request(address + path, data)
     request.add_header("content-type", "application/json")
     try:
-        with urllib.request.urlopen(request, timeout=60) as response:
+        with urllib.request.urlopen(request, timeout=60, context=trusted) as response:
             return json.load(response)
     except (OSError, urllib.error.URLError) as error:
         raise ZeroKnotError(f"the server at {address} does not answer: {error}") from error

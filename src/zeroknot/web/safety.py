@@ -15,13 +15,13 @@ from urllib.parse import urlsplit
 
 from starlette.responses import JSONResponse
 
+from zeroknot.web.addresses import EVERY_ADDRESS, LOCAL_NAMES
+
 Scope = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
 Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
 
 SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
-EVERY_ADDRESS = ("0.0.0.0", "::")
-LOCAL_NAMES = ("127.0.0.1", "localhost", "[::1]")
 HEADERS = {
     b"content-security-policy": (
         b"default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; "

@@ -5,6 +5,7 @@ import socket
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import Path
 
 import uvicorn
 from fastapi import FastAPI
@@ -14,10 +15,12 @@ CUT_OFF_SECONDS = 2  # whatever is not answered by then
 
 
 class Server(uvicorn.Server):
-    def __init__(self, app: FastAPI):
+    def __init__(self, app: FastAPI, certificate: tuple[Path, Path] | None = None):
+        """certificate: it and its key, where other machines are let in"""
+        file, key = certificate or (None, None)
         super().__init__(
             uvicorn.Config(
-                app, log_level="warning", server_header=False,
+                app, log_level="warning", server_header=False, ssl_certfile=file, ssl_keyfile=key,
                 timeout_graceful_shutdown=CUT_OFF_SECONDS,
             )
         )  # fmt: skip

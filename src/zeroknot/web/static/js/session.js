@@ -4,6 +4,7 @@
 import { ApiError, getJson, post, postOnce } from "./net/api.js";
 import { connection } from "./net/connection.js";
 import { listen } from "./net/events.js";
+import { mayPlay, newId, NO_SOUND } from "./net/secure.js";
 import { sheetWith, stateWith } from "./net/since.js";
 import { TakenBack, comingOf } from "./taken-back.js";
 import { Engine } from "./engine/engine.js";
@@ -85,6 +86,7 @@ export class Session {
   /** The engine; made in the first gesture, as browsers want it. */
   engine() {
     if (!this.engine_) {
+      if (!mayPlay()) this.say(NO_SOUND, "error");
       this.engine_ = new Engine(this.state.rate);
       if (this.sheet) this.engine_.song.adopt(this.sheet);
       for (const watcher of this.watchers) watcher();
@@ -150,7 +152,7 @@ export class Session {
   /** Once, however often it is asked for; it goes on where the view is left. @param {string} path @param {Record<string, unknown>} how @returns {Promise<import("api").MadeLoop | null>} */
   async making(path, how) {
     try {
-      return await post(path, { ...how, id: crypto.randomUUID() }, { again: true });
+      return await post(path, { ...how, id: newId() }, { again: true });
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
       this.say(error.message, "error");

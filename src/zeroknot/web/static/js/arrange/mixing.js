@@ -4,6 +4,7 @@
 import { db } from "../format.js";
 import { ended } from "../job.js";
 import { ApiError, getJson, post } from "../net/api.js";
+import { newId } from "../net/secure.js";
 
 const KEPT_AS = "zeroknot.mix";
 
@@ -52,7 +53,7 @@ export const mixControls = (view, session) => {
     /** @param {Stretch} stretch */
     async mixDownOf(stretch) {
       if (this.isMixing || !session.state.clips.length) return;
-      const id = crypto.randomUUID().replaceAll("-", "");
+      const id = newId().replaceAll("-", "");
       await this.followMix(async () => (await view.ask("mix", (signal) => post(`${session.path}/mixes`, {
         id, start: stretch.from, end: stretch.to, stems: this.mixStems, bare: this.mixBare, format: this.mixFormat,
         lufs: this.mixLufs === "" ? null : Number(this.mixLufs), is_held: this.mixHeld,

@@ -5,6 +5,7 @@
  */
 
 import { getBlock } from "../net/api.js";
+import { mayPlay } from "../net/secure.js";
 import { BLOCK_FRAMES } from "./schedule.js";
 
 /** @typedef {import("../types.js").Desk} Desk */
@@ -103,6 +104,7 @@ export class Mixer {
   }
 
   async build() {
+    if (!mayPlay()) await new Promise(() => {}); // it never will; who asked was told
     await this.context.audioWorklet.addModule(new URL("./desk/desk-worklet.js", import.meta.url));
     this.desk = new AudioWorkletNode(this.context, "desk", { numberOfInputs: MOST_TRACKS, numberOfOutputs: 3, outputChannelCount: [2, 2, 2] });
     this.master = new AudioWorkletNode(this.context, "master", {

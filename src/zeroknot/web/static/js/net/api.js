@@ -7,6 +7,7 @@
  */
 
 import { connection } from "./connection.js";
+import { newId } from "./secure.js";
 
 const DEADLINE_MS = 60_000;
 const LONG_DEADLINE_MS = 900_000; // printing, bringing in, looking for loops in a take
@@ -121,7 +122,7 @@ const sent = (path, body, how, method = "POST") => ask(path, { method, ...writte
 export const post = (path, body, how = {}) => sent(path, body, { deadlineMs: LONG_DEADLINE_MS, ...how });
 
 /** What is done once however often it is sent: it has an id of its own, and waits for the server. @param {string} path @param {Record<string, unknown>} body */
-export const postOnce = (path, body) => sent(path, { ...body, id: crypto.randomUUID() }, { again: true });
+export const postOnce = (path, body) => sent(path, { ...body, id: newId() }, { again: true });
 
 /** What comes to the same however often it is sent. @param {string} path @param {unknown} body */
 export const putJson = (path, body) => sent(path, body, { again: true }, "PUT");
