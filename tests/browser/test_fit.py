@@ -221,6 +221,19 @@ class TransportTest(BrowserTest):
             self.assertTrue(self.engine("e.song.isPlaying"))
             self.assertTrue(8 <= self.beat() < 12.01, self.beat())
 
+    def test_a_double_click_on_a_sections_name_is_a_cycle_of_it(self):
+        sections = [{"bar": 1, "name": "Low water"}, {"bar": 5, "name": "Flood"}, {"bar": 9, "name": ""}]
+        self.intent(kind="set_sections", sections=sections)
+        self.open("arrange")
+        box = self.page.locator("#strip").bounding_box()
+        per_bar = (box["width"] - 24) / 16
+        self.page.mouse.dblclick(box["x"] + 12 + 6 * per_bar, box["y"] + 8)
+        self.page.get_by_role("button", name="Cycle bars 5–8").wait_for()
+        # Where nothing is named there is nothing to go round, and below the names neither.
+        self.page.mouse.dblclick(box["x"] + 12 + 10 * per_bar, box["y"] + 8)
+        self.page.mouse.dblclick(box["x"] + 12 + 2 * per_bar, box["y"] + 40)
+        self.page.get_by_role("button", name="Cycle bars 5–8").wait_for()
+
     def test_tap_tempo(self):
         self.open()
         self.page.locator("#strip").focus()

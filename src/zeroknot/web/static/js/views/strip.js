@@ -66,8 +66,6 @@ export function startStrip(session, canvas) {
       dragKey(event, change);
       return;
     }
-    const section = event.detail === 2 && event.offsetY < TOP ? sectionAt(begun) : null;
-    if (section) return setCycle(session, { ...section, on: true });
     gesture(event, {
       tapped: ({ alt }) => session.engine().song.go(alt ? begun : barLine(metres(), begun).beat),
       moved: ({ x, alt }) => {
@@ -81,6 +79,10 @@ export function startStrip(session, canvas) {
         dragged = null;
       },
     });
+  });
+  scope.on(canvas, "dblclick", (/** @type {MouseEvent} */ event) => {
+    const section = event.offsetY < TOP ? sectionAt(beatAt(event.clientX)) : null;
+    if (section) setCycle(session, { ...section, on: true });
   });
   scope.on(canvas, "keydown", (/** @type {KeyboardEvent} */ event) => {
     const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
