@@ -411,6 +411,8 @@ class ShelfTest(ShelfHarness):
         page.get_by_label("Search by name").fill("kelp")
         self.wait(lambda: len(self.names()) == 2)
         page.get_by_label("Search by name").press("Escape")
+        # It is left as it is: what is listed is what the field says.
+        expect(page.get_by_label("Search by name")).to_have_value("kelp")
         self.choose("kelp 1")
         page.keyboard.press("Delete")
         self.wait(lambda: self.names() == ["kelp 0"])

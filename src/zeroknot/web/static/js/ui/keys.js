@@ -49,7 +49,11 @@ function pressed(event) {
   const isLeaving = chord === "Escape" || chord === "Enter";
   if (focused.isText && isLeaving && event.target instanceof HTMLInputElement) {
     // Enter states what was typed, Escape does not; both give the keys back to the transport.
-    if (chord === "Escape") takeBack(event.target);
+    // Browsers would empty a search by Escape, some of them without a word to the page.
+    if (chord === "Escape") {
+      event.preventDefault();
+      takeBack(event.target);
+    }
     event.target.blur();
     return;
   }
