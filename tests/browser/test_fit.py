@@ -222,7 +222,11 @@ class TransportTest(BrowserTest):
             self.assertTrue(8 <= self.beat() < 12.01, self.beat())
 
     def test_a_double_click_on_a_sections_name_is_a_cycle_of_it(self):
-        sections = [{"bar": 1, "name": "Low water"}, {"bar": 5, "name": "Flood"}, {"bar": 9, "name": ""}]
+        sections = [
+            {"bar": 1, "name": "Low water"},
+            {"bar": 5, "name": "Flood"},
+            {"bar": 9, "name": ""},
+        ]
         self.intent(kind="set_sections", sections=sections)
         self.open("arrange")
         box = self.page.locator("#strip").bounding_box()
