@@ -12,10 +12,13 @@ import urllib.error
 import urllib.parse
 import urllib.request
 import weakref
+from contextlib import suppress
 from pathlib import Path
 
 from zeroknot.web.addresses import addresses_of
 from zeroknot.web.certificate import trusting
+
+LONGEST_END_SECONDS = 30  # at the lowest priority, behind browsers that play in real time
 
 
 def free_port() -> int:
@@ -44,7 +47,10 @@ class Server:
         self.process = subprocess.Popen(
             [sys.executable, "-c", "from zeroknot.cli.main import run; run()", "serve", "--port",
              str(self.port)],
-            env={**os.environ, "ZEROKNOT_DATA": str(self.data), **self.settings},
+            env={
+                **os.environ, "PYTHONFAULTHANDLER": "1", "ZEROKNOT_DATA": str(self.data),
+                **self.settings,
+            },
             stdout=self.said, stderr=subprocess.STDOUT,
             start_new_session=True,
         )  # fmt: skip
@@ -108,8 +114,12 @@ class Server:
 
     def kill(self) -> None:
         """SIGKILL to the server and its workers, as a crash would."""
-        os.killpg(self.process.pid, signal.SIGKILL)
+        self.kill_what_is_left()
         self.process.wait()
+
+    def kill_what_is_left(self) -> None:
+        with suppress(ProcessLookupError):
+            os.killpg(self.process.pid, signal.SIGKILL)
 
     def stop(self) -> None:
         """A clean stop; whatever it did, it complains of nothing in the terminal."""
@@ -129,9 +139,12 @@ class Server:
 
     def _ends_quietly(self) -> None:
         try:
-            self.process.wait(10)
+            self.process.wait(LONGEST_END_SECONDS)
         except subprocess.TimeoutExpired:
-            self.kill()
+            self.process.send_signal(signal.SIGABRT)  # it says where it stands
+            self.process.wait()
+            self.kill_what_is_left()
+            raise AssertionError(f"the server did not end:\n{self.words()}") from None
         end = time.perf_counter() + 10
         while _has_processes(self.process.pid) and time.perf_counter() < end:
             time.sleep(0.05)

@@ -75,27 +75,40 @@ class StoppedTest(unittest.TestCase):
         server.bring(wav_bytes(long, 16), "long.wav")
         (row,) = server.settle(120)
         project = server.post("/api/projects", name="Ended")["id"]
-        digest = server.get(f"/api/projects/{project}/hand/{row['sha']}/sheet")["digest"]
+        digests = []
+        for bpm in (90, 94, 98, 102):  # more than any machine has done by then
+            state = server.get(f"/api/projects/{project}")
+            server.post(
+                f"/api/projects/{project}/intents",
+                revision=state["revision"], intent={"kind": "set_steady_tempo", "bpm": bpm},
+            )  # fmt: skip
+            sheet = server.get(f"/api/projects/{project}/hand/{row['sha']}/sheet")
+            digests.append(sheet["digest"])
         answers = {}
 
         def ask(path):
             try:
-                answers[path] = len(server.bytes(path))
+                server.bytes(path)
+                answers[path] = 200
             except urllib.error.HTTPError as error:
                 answers[path] = error.code
 
-        paths = [f"/api/renders/{digest}/{what}" for what in ("loudness/body", "peaks/256")]
+        paths = [
+            f"/api/renders/{d}/{what}" for d in digests for what in ("loudness/body", "peaks/256")
+        ]
         asking = [threading.Thread(target=ask, args=(path,)) for path in paths]
         for one in asking:
             one.start()
-        time.sleep(0.5)  # they are at it; each takes longer than a stop may
+        time.sleep(0.5)  # they are at it
         server.stop()
         for one in asking:
             one.join()
         self.assertEqual(server.process.returncode, 0)
         self.assertEqual(server.words(), f"Zero Knot: {server.base}\n")
         # What pages take for a server that is away: they ask again once it is back.
-        self.assertEqual(answers, dict.fromkeys(paths, 503))
+        self.assertEqual(set(answers), set(paths))  # whatever is asked is answered
+        self.assertGreaterEqual(list(answers.values()).count(503), 2)
+        self.assertLessEqual(set(answers.values()), {200, 503})
 
     def stopped_by(self, stop):
         folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)

@@ -11,7 +11,7 @@ import uvicorn
 from fastapi import FastAPI
 
 PATIENCE_SECONDS = 1.0  # what is asked for has so long once the server is told to end
-CUT_OFF_SECONDS = 5  # whatever is not answered by then, on a machine that stands still
+CUT_OFF_SECONDS = 3  # whatever is not answered by then, on a machine that stands still
 
 
 class Server(uvicorn.Server):

@@ -19,6 +19,26 @@ for (const [pressed, name] of /** @type {[any, string][]} */ ([
   [{ key: "Delete" }, "Delete"],
   [{ key: "é" }, "É"],
   [{ key: "]", altKey: true }, "]"], // typed with the right Alt key on many keyboards
+  // Keyboards without Latin letters: by place. What they are labelled with is from memory.
+  [{ key: "я", code: "KeyZ", ctrlKey: true }, "Ctrl+Z"], // Russian
+  [{ key: "К", code: "KeyR", shiftKey: true }, "Shift+R"],
+  [{ key: "х", code: "BracketLeft" }, "["],
+  [{ key: "Х", code: "BracketLeft", shiftKey: true }, "{"],
+  [{ key: ".", code: "Slash" }, "."], // a sign is what it types
+  [{ key: "ω", code: "KeyV" }, "V"], // Greek
+  [{ key: "ש", code: "KeyA" }, "A"], // Hebrew
+  [{ key: "٤", code: "Digit4" }, "4"], // Arabic
+  [{ key: "か", code: "KeyT" }, "T"], // Japanese, kana
+  // Latin letters are what they type, wherever they stand.
+  [{ key: "z", code: "KeyY", ctrlKey: true }, "Ctrl+Z"], // German
+  [{ key: "a", code: "KeyQ" }, "A"], // French
+  [{ key: "ü", code: "BracketLeft" }, "Ü"],
+  // A Mac types other signs with Alt.
+  [{ key: "≈", code: "KeyX", altKey: true }, "Alt+X"],
+  [{ key: "Dead", code: "KeyE", altKey: true }, "Alt+E"],
+  [{ key: "ç", code: "KeyC", altKey: true }, "Alt+C"],
+  [{ key: "[", code: "Digit5", altKey: true }, "["], // German Mac
+  [{ key: "Dead", code: "Equal" }, "Dead"], // an accent to come
 ])) {
   test(`${JSON.stringify(pressed)} is ${name}`, () => assert.equal(chordOf(pressed), name));
 }

@@ -8,6 +8,7 @@
 
 import { position } from "../format.js";
 import { barLine, metreAt } from "../metre.js";
+import { keyOf } from "../ui/chords.js";
 import { shownAs } from "../ui/drag-bar.js";
 import { gesture } from "../ui/gesture.js";
 import { sayAt } from "../ui/ghost.js";
@@ -253,9 +254,9 @@ export const line = (session, app) => () => {
         ArrowRight: () => (event.altKey ? shift(1) : this.choosePoint(Math.min(points.length - 1, at + 1))),
         ArrowLeft: () => (event.altKey ? shift(-1) : this.choosePoint(Math.max(0, at - 1))),
         ArrowUp: () => raise(step), ArrowDown: () => raise(-step), Enter: () => this.putPoint(), "]": () => bend(0.5), "[": () => bend(-0.5),
-        Delete: () => this.removePoint(at), Backspace: () => this.removePoint(at), s: () => point && this.keepLine(withShape(points, at)),
+        Delete: () => this.removePoint(at), Backspace: () => this.removePoint(at), S: () => point && this.keepLine(withShape(points, at)),
       });
-      const act = doing[event.key.length === 1 ? event.key.toLowerCase() : event.key];
+      const act = doing[keyOf(event)];
       if (!act) return;
       act();
       event.preventDefault();

@@ -5,6 +5,7 @@
  */
 
 import { NEUTRAL } from "../engine/desk/strip.js";
+import { keyOf } from "../ui/chords.js";
 import { kept } from "../ui/kept.js";
 import { gesture } from "../ui/gesture.js";
 import { round } from "../format.js";
@@ -271,7 +272,8 @@ export const sound = (session, app) => () => {
 
     /** Keys of the picture: 1 to 6 choose, arrows move, wider and narrower by brackets. @param {KeyboardEvent} event */
     eqKey(event) {
-      const number = Number(event.key);
+      const key = keyOf(event);
+      const number = Number(key);
       const step = event.shiftKey ? 10 : 1;
       const { band } = this;
       const hertz = valueOf(this.sound, `${band}_hz`);
@@ -283,7 +285,7 @@ export const sound = (session, app) => () => {
         "]": () => this.hasQ && this.setQ(1.15), "[": () => this.hasQ && this.setQ(1 / 1.15), Delete: () => this.plainBand(), Backspace: () => this.plainBand(),
       });
       if (number >= 1 && number <= BANDS.length) this.setBand(BANDS[number - 1].id);
-      else if (doing[event.key] && !event.ctrlKey && !event.altKey) doing[event.key]();
+      else if (doing[key] && !event.ctrlKey && !(event.altKey && key.length > 1)) doing[key]();
       else return;
       event.preventDefault();
       event.stopPropagation();

@@ -6,14 +6,31 @@
  * (Shift is part of typing them and is not named). Ctrl stands for the command key, too.
  */
 
-/** @typedef {{key: string, ctrlKey?: boolean, metaKey?: boolean, altKey?: boolean, shiftKey?: boolean}} Pressed */
+/** @typedef {{key: string, code?: string, ctrlKey?: boolean, metaKey?: boolean, altKey?: boolean, shiftKey?: boolean}} Pressed */
+
+const ASCII = /^[ -~]$/;
+const LATIN = /^\p{Script=Latin}$/u;
+/** What signs a keyboard of Latin letters has where others have letters, without and with Shift. @type {Record<string, string>} */
+const SIGNS = { BracketLeft: "[{", BracketRight: "]}", Comma: ",<", Period: ".>", Slash: "/?", Minus: "-_", Equal: "=+" };
+
+/**
+ * Which key it is: what it types, letters large. Where that is nothing a chord is named by (Cyrillic, Greek, Hebrew, Arabic letters and
+ * digits; what a Mac makes of Alt and a letter) it is what stands at its place on a keyboard of Latin letters (W3C UI Events KeyboardEvent code).
+ * @param {Pressed} event
+ */
+export function keyOf({ key, code = "", altKey = false, shiftKey = false }) {
+  const isTyped = key.length > 1 ? key !== "Dead" || !altKey : ASCII.test(key) || (LATIN.test(key) && !altKey);
+  if (isTyped) return key.length === 1 ? key.toUpperCase() : key;
+  const place = /^(?:Key([A-Z])|Digit(\d))$/.exec(code);
+  return place?.[1] ?? (shiftKey ? undefined : place?.[2]) ?? SIGNS[code]?.[Number(shiftKey)] ?? key.toUpperCase();
+}
 
 /** @param {Pressed} event */
 export function chordOf(event) {
-  const { key } = event;
+  const key = keyOf(event);
   const isLetter = key.length === 1 && key.toLowerCase() !== key.toUpperCase();
   const isSign = key.length === 1 && !isLetter && key !== " ";
-  const name = key === " " ? "Space" : isLetter ? key.toUpperCase() : key;
+  const name = key === " " ? "Space" : key;
   const parts = [];
   if (event.ctrlKey || event.metaKey) parts.push("Ctrl");
   if (event.altKey && !(isSign && !event.ctrlKey)) parts.push("Alt");

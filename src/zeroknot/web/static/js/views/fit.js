@@ -15,6 +15,7 @@ import { partsHeard } from "../hand/parts.js";
 import { printing } from "../hand/printing.js";
 import { handKeys } from "../hand/shared.js";
 import { joined, section } from "../sections.js";
+import { keyOf } from "../ui/chords.js";
 import { reveal } from "../ui/side.js";
 
 /** @typedef {import("../sections.js").All<ReturnType<typeof inHandBar | typeof hearing | typeof partsHeard | typeof reading | typeof counting | typeof taking | typeof laid | typeof knots | typeof seam | typeof stretching | typeof printing>>} Sections */
@@ -82,7 +83,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
       { key: "]", does: "the next knot", repeats: true, run: () => this.stepKnot(1) },
       { key: "Delete or Backspace", does: "remove what is chosen", run: () => this.removeChosen() },
       { key: "T", does: "tap along with what is heard", run: (event) => this.tapAlong(event.timeStamp) },
-      { key: "1 or 2 or 3 or 4 or 5 or 6 or 7 or 8 or 9", does: "it is so many bars, while it is heard", run: (e) => this.countBars(Number(e.key)) },
+      { key: "1 or 2 or 3 or 4 or 5 or 6 or 7 or 8 or 9", does: "it is so many bars, while it is heard", run: (e) => this.countBars(Number(keyOf(e))) },
       { key: ",", does: "the chosen stretch begins at the playhead or the cursor", run: () => this.markEdge(0) },
       { key: ".", does: "the chosen stretch ends there", run: () => this.markEdge(1) },
       { key: "X", does: "the chosen stretch to zero crossings", run: () => this.snapToZero() },

@@ -67,7 +67,7 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
       { key: "A", does: "alone / with the rest", run: () => this.toggleRest() },
       { key: "L", does: "hear all, one after another", run: () => this.toggleTurn() },
       { key: "K", does: "keep it: print it to the shelf", run: () => this.keep() },
-      { key: "Delete", does: "drop it", run: () => this.drop() },
+      { key: "Delete or Backspace", does: "drop it", run: () => this.drop() },
       { key: "H", does: "to your heart, or not", run: () => this.heart() },
       { key: "N", does: "name it", run: () => document.getElementById("one-name")?.focus() },
       { key: "P", does: "place at the playhead's bar", run: () => this.place() },

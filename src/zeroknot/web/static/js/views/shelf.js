@@ -84,7 +84,7 @@ const rowsAndFiles = (shared) => {
         { key: "L", does: "its family, in Offshoots", run: () => this.showFamily(this.chosen) },
         { key: "I", does: "what is known of it; correct it", run: () => this.toggleAbout() },
         { key: "H", does: "favourite or not", run: () => this.favour() },
-        { key: "Delete", does: "take off the shelf; put back what was taken off", run: () => this.takeOff() },
+        { key: "Delete or Backspace", does: "take off the shelf; put back what was taken off", run: () => this.takeOff() },
         { key: "/", does: "search", run: () => document.getElementById("search")?.focus() },
       ], () => !this.online);
       this.timer = setInterval(() => this.showBar(), 250);
