@@ -24,7 +24,7 @@ from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.web import certificate as made_here
 from zeroknot.web.addresses import addresses_of, lets_others_in, own_addresses
-from zeroknot.web.certificate import CERTIFICATE, KEY, certificate_for
+from zeroknot.web.certificate import CERTIFICATE, KEY, MADE_HERE, certificate_for
 
 
 class CertificateTest(unittest.TestCase):
@@ -34,7 +34,7 @@ class CertificateTest(unittest.TestCase):
         self.folder = Path(folder.name)
 
     def known(self):
-        return x509.load_pem_x509_certificate((self.folder / CERTIFICATE).read_bytes())
+        return x509.load_pem_x509_certificate((self.folder / MADE_HERE).read_bytes())
 
     def test_it_names_all_by_which_this_machine_is_reached_and_lasts_as_long_as_browsers_take(self):
         certificate, key = certificate_for("0.0.0.0", self.folder)
@@ -57,6 +57,7 @@ class CertificateTest(unittest.TestCase):
         certificate, _ = certificate_for("192.0.2.7", self.folder)
         before = certificate.read_bytes()
         soon = datetime.now(UTC) + timedelta(days=made_here.DAYS - 20)
+        certificate.with_suffix(".new").write_bytes(b"half of a k")  # a kill in the middle
         with mock.patch.object(made_here, "datetime") as clock:
             clock.now.return_value = soon
             certificate_for("192.0.2.7", self.folder)
@@ -95,7 +96,10 @@ class CertificateTest(unittest.TestCase):
         self.assertEqual(addresses_of("192.0.2.7", 9), ("https://192.0.2.7:9", []))
         here, others = addresses_of("0.0.0.0", 9)
         self.assertEqual(here, "https://127.0.0.1:9")
-        self.assertEqual(len(others), len(own_addresses()))
+        self.assertEqual(len(others), len(own_addresses(socket.AF_INET)))
+        here, others = addresses_of("::", 9)  # a door of that kind takes no others
+        self.assertEqual(here, "https://[::1]:9")
+        self.assertTrue(all(address.startswith("https://[") for address in others), others)
         self.assertFalse(lets_others_in("localhost"))
 
 

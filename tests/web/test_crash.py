@@ -49,7 +49,7 @@ class StoppedTest(unittest.TestCase):
             signal.signal(signal.SIGHUP, before)
         self.addCleanup(server.stop)
         os.killpg(server.process.pid, signal.SIGHUP)
-        time.sleep(0.5)
+        time.sleep(1.5)  # three times as long as it takes one that is told to end
         self.assertEqual(server.get("/api/projects"), [])
 
     def test_a_clean_stop_under_an_open_page_is_quiet(self):

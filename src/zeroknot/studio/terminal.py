@@ -6,9 +6,7 @@ end when the server lets them go.
 
 import signal
 
-SAID = tuple(getattr(signal, name) for name in ("SIGINT", "SIGHUP") if hasattr(signal, name))
-
 
 def leave_it_to_the_server() -> None:
-    for said in SAID:
+    for said in (signal.SIGINT, signal.SIGHUP):
         signal.signal(said, signal.SIG_IGN)

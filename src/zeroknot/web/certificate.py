@@ -19,17 +19,19 @@ from zeroknot.web.addresses import EVERY_ADDRESS, own_addresses
 if TYPE_CHECKING:
     from cryptography import x509
 
+# A person's own; and what the server makes, both in one file: it is there whole or not at all.
 CERTIFICATE, KEY = "certificate.pem", "key.pem"
-MAKER = "Zero Knot on this machine"
-# The longest that every browser takes (CA/Browser Forum, ballot 193).
+MADE_HERE = "made-certificate.pem"
+# The longest that every browser takes (CA/Browser Forum ballot 193, from memory).
 DAYS = 825
 RENEWED_BEFORE = timedelta(days=30)
 
 
 def certificate_for(host: str, folder: Path) -> tuple[Path, Path]:
-    """The certificate in that folder and its key; made there where there is none yet.
+    """The files of the certificate in that folder and of its key, which may be one.
 
-    A person's own files are left as they are; what the server made is made anew before it ends.
+    A person's own are left as they are. Where there are none the server makes a pair, and makes it
+    anew before it ends.
 
     Raises ZeroKnotError where one of the two is missing or they are no pair.
     """
@@ -40,8 +42,10 @@ def certificate_for(host: str, folder: Path) -> tuple[Path, Path]:
             f"{folder / there} is there without {missing}; put both there, or neither: then the "
             "server makes a pair"
         )
-    if not certificate.exists() or _ends_soon(certificate):
-        _make(host, certificate, key)
+    if not certificate.exists():
+        certificate = key = folder / MADE_HERE
+        if not certificate.exists() or _ends_soon(certificate):
+            _make(host, certificate)
     try:
         ssl.create_default_context(ssl.Purpose.CLIENT_AUTH).load_cert_chain(certificate, key)
     except (OSError, ssl.SSLError) as error:
@@ -54,32 +58,29 @@ def certificate_for(host: str, folder: Path) -> tuple[Path, Path]:
 
 def trusting(folder: Path) -> ssl.SSLContext:
     """For commands on this machine: the certificate in that folder is the server's, by any name."""
-    context = ssl.create_default_context(cafile=str(folder / CERTIFICATE))
+    own = folder / CERTIFICATE
+    used = own if own.exists() else folder / MADE_HERE
+    context = ssl.create_default_context(cafile=str(used))
     context.check_hostname = False
     context.verify_flags |= ssl.VERIFY_X509_PARTIAL_CHAIN
     return context
 
 
-def _ends_soon(certificate: Path) -> bool:
-    """Is it one the server made, and soon out of date?"""
+def _ends_soon(made: Path) -> bool:
     from cryptography import x509
 
-    try:
-        known = x509.load_pem_x509_certificate(certificate.read_bytes())
-    except ValueError:
-        return False  # whatever it is, it is not ours
-    is_ours = known.subject.rfc4514_string() == f"CN={MAKER}"
-    return is_ours and known.not_valid_after_utc - datetime.now(UTC) < RENEWED_BEFORE
+    ends = x509.load_pem_x509_certificate(made.read_bytes()).not_valid_after_utc
+    return ends - datetime.now(UTC) < RENEWED_BEFORE
 
 
-def _make(host: str, certificate: Path, key: Path) -> None:
+def _make(host: str, to: Path) -> None:
     from cryptography import x509
     from cryptography.hazmat.primitives import hashes, serialization
     from cryptography.hazmat.primitives.asymmetric import ec
     from cryptography.x509.oid import ExtendedKeyUsageOID, NameOID
 
     secret = ec.generate_private_key(ec.SECP256R1())
-    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, MAKER)])
+    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "Zero Knot on this machine")])
     numbers = ["127.0.0.1", "::1", *own_addresses(), *([] if host in EVERY_ADDRESS else [host])]
     known = [_name_of(one) for one in dict.fromkeys(["localhost", socket.gethostname(), *numbers])]
     now = datetime.now(UTC)
@@ -97,10 +98,11 @@ def _make(host: str, certificate: Path, key: Path) -> None:
         serialization.PrivateFormat.PKCS8,
         serialization.NoEncryption(),
     )
-    key.unlink(missing_ok=True)
-    with os.fdopen(os.open(key, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
-        file.write(written)
-    certificate.write_bytes(made.public_bytes(serialization.Encoding.PEM))
+    beside = to.with_suffix(".new")
+    beside.unlink(missing_ok=True)
+    with os.fdopen(os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
+        file.write(written + made.public_bytes(serialization.Encoding.PEM))
+    beside.replace(to)
 
 
 def _name_of(one: str) -> "x509.GeneralName":

@@ -7,6 +7,7 @@
 import { BLOCK_FRAMES } from "./schedule.js";
 import { stereoGain } from "./mixer.js";
 import { getBlock } from "../net/api.js";
+import { mayPlay } from "../net/secure.js";
 
 /** @typedef {import("../types.js").HandLive} HandLive */
 /** @typedef {import("../types.js").Piece} Piece */
@@ -48,6 +49,7 @@ export class Live {
 
   /** Hold what an order is mixed from. @param {HandLive} live @param {Piece[]} pieces @param {number[]} apart @param {AbortSignal} signal */
   async load(live, pieces, apart, signal) {
+    if (!mayPlay()) return;
     const name = Live.nameOf(live.digest, apart);
     const { sampleRate } = this.context;
     if (this.isOn || this.loaded === name || live.cells.reduce((sum, c) => sum + c.frames, 0) > MOST_SECONDS * sampleRate) return;
