@@ -8,11 +8,14 @@ import argparse
 import hashlib
 import json
 import warnings
+from concurrent.futures import ProcessPoolExecutor
+from functools import partial
 from pathlib import Path
 
 PITCH_CLASSES = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")
-COLLECTIONS = (("ryansMammoth", 240), ("oneills1850", 160), ("bach", 240))
+COLLECTIONS = (("ryansMammoth", 500), ("oneills1850", 39), ("bach", 433))
 LONGEST_QUARTERS = 130
+MOST_OF_A_FILE = 8
 
 
 def is_held_out(name: str) -> bool:
@@ -20,40 +23,53 @@ def is_held_out(name: str) -> bool:
     return int(hashlib.sha256(name.encode()).hexdigest(), 16) % 3 == 0
 
 
-def pieces(composer: str, most: int) -> list[dict]:
-    from music21 import corpus, key, stream
+def paths(composer: str, most: int) -> list[Path]:
+    from music21 import corpus
 
+    found = sorted(Path(p) for p in corpus.getComposer(composer))
+    return found[:: max(1, len(found) // most)][:most]
+
+
+def pieces(composer: str, path: Path) -> list[dict]:
+    """Of a file those in one key, whose bars are of one length.
+
+    notes  (start, length, MIDI note) in quarters; bars  where each begins, of bar_quarters
+    """
+    from music21 import converter, key, meter, stream
+
+    warnings.simplefilter("ignore")
+    try:
+        opened = converter.parse(path)
+    except Exception as error:  # a score the reader cannot take is left out
+        print(f"{path.name}: {error}")
+        return []
     found = []
-    paths = sorted(str(p) for p in corpus.getComposer(composer))
-    for path in paths[:: max(1, len(paths) // most)]:
-        try:
-            opened = corpus.parse(path)
-        except Exception as error:  # a score the reader cannot take is left out
-            print(f"{Path(path).name}: {error}")
+    scores = list(opened.scores) if isinstance(opened, stream.Opus) else [opened]
+    for number, score in enumerate(scores[:MOST_OF_A_FILE]):
+        keys = {(k.tonic.pitchClass, k.mode) for k in score.recurse().getElementsByClass(key.Key)}
+        metres = {
+            float(t.barDuration.quarterLength)
+            for t in score.recurse().getElementsByClass(meter.TimeSignature)
+        }
+        if len(keys) != 1 or len(metres) != 1 or not score.parts:
             continue
-        scores = list(opened.scores) if isinstance(opened, stream.Opus) else [opened]
-        for number, score in enumerate(scores[:8]):
-            keys = {
-                (k.tonic.pitchClass, k.mode)
-                for k in score.recurse().getElementsByClass(key.Key)
-                if k.mode in ("major", "minor")
+        tonic, mode = keys.pop()
+        notes = [
+            (float(n.getOffsetInHierarchy(score)), float(n.quarterLength), int(p.midi))
+            for n in score.recurse().notes
+            for p in n.pitches
+        ]
+        is_long = len(notes) < 20 or max(a + b for a, b, _ in notes) > LONGEST_QUARTERS
+        if mode not in ("major", "minor") or is_long:
+            continue
+        bars = [float(m.offset) for m in score.parts[0].getElementsByClass(stream.Measure)]
+        found.append(
+            {
+                "name": f"{path.stem}:{number}", "source": composer, "notes": notes,
+                "key": f"{PITCH_CLASSES[tonic]} {mode}", "bars": bars,
+                "bar_quarters": metres.pop(),
             }
-            if len(keys) != 1:
-                continue
-            tonic, mode = keys.pop()
-            notes = [
-                (float(n.getOffsetInHierarchy(score)), float(n.quarterLength), int(p.midi))
-                for n in score.recurse().notes
-                for p in n.pitches
-            ]
-            if len(notes) < 20 or max(a + b for a, b, _ in notes) > LONGEST_QUARTERS:
-                continue
-            found.append(
-                {
-                    "name": f"{Path(path).stem}:{number}", "source": composer, "notes": notes,
-                    "key": f"{PITCH_CLASSES[tonic]} {mode}",
-                }
-            )  # fmt: skip
+        )  # fmt: skip
     return found
 
 
@@ -61,12 +77,13 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("file", type=Path)
     given = parser.parse_args()
-    warnings.simplefilter("ignore")
     everything: list[dict] = []
-    for composer, most in COLLECTIONS:
-        everything += pieces(composer, most)
-        print(composer, len(everything), flush=True)
-        given.file.write_text(json.dumps(everything))
+    with ProcessPoolExecutor(2) as pool:
+        for composer, most in COLLECTIONS:
+            for found in pool.map(partial(pieces, composer), paths(composer, most)):
+                everything += found
+            print(composer, len(everything), flush=True)
+            given.file.write_text(json.dumps(everything))
 
 
 if __name__ == "__main__":

@@ -204,7 +204,7 @@ def loops_of(
             break
         font = str(rng.choice(fonts))
         drawn = (
-            _piece(grooves[int(rng.integers(len(grooves)))], file, rng)
+            piece_drawn(grooves[int(rng.integers(len(grooves)))], file, rng)
             for _ in range(min(BATCH, (count - len(truths)) * 5 // 4 + 1))
         )
         pieces = [p for p in drawn if p]
@@ -219,7 +219,7 @@ def loops_of(
     return truths
 
 
-def _piece(groove: Groove, file: Path, rng: Rng) -> Piece | None:
+def piece_drawn(groove: Groove, file: Path, rng: Rng) -> Piece | None:
     _, pulses, _, (low, high) = METRES[groove.beats]
     low, high = (low, 0.6 * low + 0.4 * high) if SLOW.search(groove.name) else (low, high)
     low, high = (0.5 * low + 0.5 * high, high) if FAST.search(groove.name) else (low, high)
