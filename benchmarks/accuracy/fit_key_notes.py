@@ -14,7 +14,7 @@ import mir_eval
 import numpy as np
 
 from benchmarks.accuracy.corpus import PITCH_CLASSES, is_held_out
-from benchmarks.accuracy.fit_key import MODES, fitted_on, index_of, turned
+from benchmarks.accuracy.fit_key import MODES, fitted_on, index_of
 from benchmarks.accuracy.learn import Fitted
 from benchmarks.accuracy.note_loops import NoteLoop
 from zeroknot.core.listening.key import key_rows
@@ -36,6 +36,16 @@ class Told:
     is_learnt: bool
 
 
+def turned(piece: dict, by: int) -> list[SoundedNote]:
+    """A piece from its first note, so many semitones up."""
+    beat = 60 / WHOLE_TEMPO
+    first = min(a for a, _, _ in piece["notes"])
+    return [
+        SoundedNote((a - first) * beat, (a - first + max(b, 0.1) * 0.95) * beat, p + by, 90)
+        for a, b, p in piece["notes"]
+    ]
+
+
 def everything(pieces: Sequence[dict], loops: Sequence[NoteLoop]) -> list[Told]:
     rng = np.random.default_rng(0)
     told = []
@@ -44,7 +54,7 @@ def everything(pieces: Sequence[dict], loops: Sequence[NoteLoop]) -> list[Told]:
         key = index_of(piece["key"])
         told.append(
             Told(
-                turned(piece, by, WHOLE_TEMPO), (key + by) % 12 + key // 12 * 12,
+                turned(piece, by), (key + by) % 12 + key // 12 * 12,
                 ("whole pieces", f"whole pieces: {piece['source']}"),
                 not is_held_out(piece["name"]),
             )

@@ -4,7 +4,7 @@ Two kinds of question: "is this one?" (each row for itself, logistic) and "which
 groups, softmax; several rows of a group may be right, and their probabilities then add up).
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -111,18 +111,30 @@ def fit(
     return fitted
 
 
-def together(several: list[Fitted]) -> Fitted:
-    """Networks that agree on mean and spread, as one whose scores are the mean of theirs."""
-    share = np.float32(1 / len(several))
-    parts = [f.parts for f in several]
+def together(several: Sequence[Fitted], shares: Sequence[float] | None = None) -> Fitted:
+    """Networks as one, whose scores are the mean of theirs (but for what is clipped).
+
+    shares  how much each counts, 1 in all; alike where they are not given
+    """
+    first = several[0]
+    parts: dict[str, list[Table]] = {name: [] for name in first.parts}
+    for i, one in enumerate(several):
+        share = np.float32(shares[i] if shares else 1 / len(several))
+        # Rows in the first one's spreads, said in this one's.
+        turn, off = first.spread / one.spread, (first.mean - one.mean) / one.spread
+        p = one.parts
+        parts["hidden"].append(p["hidden"] * turn[:, None])
+        parts["bias"].append(p["bias"] + off @ p["hidden"])
+        parts["out"].append(p["out"] * share)
+        parts["straight"].append(p["straight"] * turn[:, None] * share)
+        parts["offset"].append((p["offset"] + off @ p["straight"]) * share)
     return Fitted(
-        several[0].mean, several[0].spread,
+        first.mean, first.spread,
         {
-            "hidden": np.concatenate([p["hidden"] for p in parts], axis=1),
-            "bias": np.concatenate([p["bias"] for p in parts]),
-            "out": np.concatenate([p["out"] for p in parts]) * share,
-            "straight": sum(p["straight"] for p in parts) * share,
-            "offset": sum(p["offset"] for p in parts) * share,
+            "hidden": np.concatenate(parts["hidden"], axis=1),
+            "bias": np.concatenate(parts["bias"]), "out": np.concatenate(parts["out"]),
+            "straight": np.sum(parts["straight"], axis=0),
+            "offset": np.sum(parts["offset"], axis=0),
         },
     )  # fmt: skip
 

@@ -43,17 +43,21 @@ class KeyReading:
         return cls(None, 0.0, None, 0.0, cents)
 
 
-def read_key(
-    profiles: Table, weights: str, cents: float | None = None, sure: float = 1.0
-) -> KeyReading:
-    """The likeliest of the 24 keys.
+def key_scores(profiles: Table, weights: str) -> NDArray[np.float64]:
+    """float64 [24]: how well each key fits, as the logarithm of its odds.
 
     profiles  float32 [profiles, 12]; pitch class 0 is C. Of sound those of
               `key_heard.key_profiles`; of notes in all, in the bass, at the beginning, at the end
     weights   "key" for sound, "key-notes" for notes
-    sure      how much its scores are worth: less than 1 where what sounds tells little
     """
-    scores = sure * network(weights).scores(key_rows(profiles))
+    return network(weights).scores(key_rows(profiles))
+
+
+def read_scores(scores: NDArray[np.float64], cents: float | None = None) -> KeyReading:
+    """The likeliest of the 24 keys.
+
+    scores  float64 [24], as of `key_scores`
+    """
     share = np.exp(scores - scores.max())
     share /= share.sum()
     first, second = np.argsort(-share, kind="stable")[:2]

@@ -1,15 +1,16 @@
 """In which key is a sound?
 
 Method: how much each pitch class sounds, in all, in the bass, at the beginning and at the end, with
-and without what lower notes' overtones explain, and which triads come one after another; `key`
-judges them.
+and without what lower notes' overtones explain, which notes are held (`pitches`), and which triads
+come one after another; `key` judges them.
 """
 
 import numpy as np
 from numpy.typing import NDArray
 
-from zeroknot.core.listening.key import MODES, KeyReading, normal, read_key
+from zeroknot.core.listening.key import MODES, KeyReading, key_scores, normal, read_scores
 from zeroknot.core.listening.material import Material
+from zeroknot.core.listening.pitches import held_notes, note_shares
 from zeroknot.core.listening.salience import highest_and_lowest
 from zeroknot.core.listening.sound_kind import UNPITCHED, SoundReading
 
@@ -32,14 +33,15 @@ def key_heard(material: Material, sound: SoundReading) -> KeyReading:
     if material.cents is None:
         return KeyReading.none()
     sure = ONE_VOICE_SURE if sound.kind in ONE_VOICE else 1.0
-    return read_key(key_profiles(material), "key", material.cents, sure)
+    return read_scores(sure * key_scores(key_profiles(material), "key"), material.cents)
 
 
 def key_profiles(material: Material) -> Table:
-    """float32 [8, 12], each summing to 1 (or 0).
+    """float32 [12, 12], each summing to 1 (or 0).
 
     All that sounds, the bass, the beginning, the end; without overtones: all, the lowest notes; the
-    roots of major triads and of minor ones.
+    roots of major triads and of minor ones; of the notes that are held: all, the lowest, the
+    beginning, the end.
     """
     chroma = material.chroma
     edge = max(1, round(EDGE_SHARE * chroma.shape[0]))
@@ -60,6 +62,7 @@ def key_profiles(material: Material) -> Table:
     profiles = [
         chroma.sum(axis=0), bass, start.sum(axis=0), chroma[-edge:].sum(axis=0), clean.sum(axis=0),
         roots, *triads(clean),
+        *note_shares(held_notes(peaks, material.cents or 0.0), EDGE_SHARE),
     ]  # fmt: skip
     return normal(np.stack(profiles))
 

@@ -5,6 +5,8 @@ import numpy as np
 from zeroknot.core.apart.apart import tones_of
 from zeroknot.core.audio import Audio, Samples
 from zeroknot.core.listening.attacks import all_attacks
+from zeroknot.core.listening.chroma import spectral_peaks
+from zeroknot.core.listening.pitches import held_notes
 from zeroknot.core.listening.readings import listen_closely
 from zeroknot.core.mixing.desk.desk_run import DeskRun, MasterRun
 from zeroknot.core.mixing.desk.strip import Desk, Strip
@@ -55,6 +57,7 @@ def warm_up_seldom() -> None:
     noise *= np.arange(88_200, 0, -1) % 22_050 / 22_050
     sound = Audio(noise, 44_100)
     listen_closely(sound)
+    held_notes(spectral_peaks(sound), 0.0)  # noise is not asked for its key
     tones_of(sound)
     _through_a_desk(noise)
     _trembling_and_bent()
