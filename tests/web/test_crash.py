@@ -7,6 +7,8 @@ import time
 import unittest
 import urllib.error
 import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
 from http.client import HTTPException
 from pathlib import Path
 
@@ -15,6 +17,16 @@ import numpy as np
 from tests.server import Server
 from tests.sounds import audio, hits, rendered
 from zeroknot.core.formats.riff import wav_bytes
+
+
+@contextmanager
+def closing_of_terminals(is_taken: signal.Handlers) -> Iterator[None]:
+    """How what is started meanwhile takes the end of its terminal."""
+    before = signal.signal(signal.SIGHUP, is_taken)
+    try:
+        yield
+    finally:
+        signal.signal(signal.SIGHUP, before)
 
 
 class StoppedTest(unittest.TestCase):
@@ -35,18 +47,17 @@ class StoppedTest(unittest.TestCase):
         self.assertEqual(self.ended_with, 0)
 
     def test_the_terminal_is_closed_in_the_middle_of_bringing_in(self):
-        self.stopped_by(Server.hang_up)
+        # Tests that were started by nohup would have the server stay.
+        with closing_of_terminals(signal.SIG_DFL):
+            self.stopped_by(Server.hang_up)
         self.assertEqual(self.ended_with, 0)
 
     def test_a_server_that_outlives_its_terminal_by_wish_goes_on(self):
         """Started by nohup, which has the signal ignored."""
         folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
         self.addCleanup(folder.cleanup)
-        before = signal.signal(signal.SIGHUP, signal.SIG_IGN)
-        try:
+        with closing_of_terminals(signal.SIG_IGN):
             server = Server(Path(folder.name))
-        finally:
-            signal.signal(signal.SIGHUP, before)
         self.addCleanup(server.stop)
         os.killpg(server.process.pid, signal.SIGHUP)
         time.sleep(1.5)  # three times as long as it takes one that is told to end
