@@ -146,7 +146,8 @@ class KeyTest(BrowserTest):
         field = page.get_by_label("Key of the loop", exact=True)
         field.fill("F lydian")
         field.press("Tab")
-        expect(page.locator("[data-section='loop key'] b").first).to_have_text("F lydian")
+        said = page.locator("[data-section='loop key'] p")
+        expect(said).to_have_text("F lydian\u00a0· stated by hand")
         # In the line over every view, too, and not what was heard.
         chip = page.locator("label.chip", has_text="F lydian, +18 ct")
         expect(chip).to_have_attribute("title", "stated by hand")

@@ -389,6 +389,7 @@ class HandKey(TypedDict):
     proposed: int | None
     others: list[OtherKey]
     confidence: float
+    key_from: KeyFrom | None
     cents: float | None
     correction: float | None
     spool_cents: float

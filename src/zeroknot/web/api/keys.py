@@ -91,6 +91,7 @@ def hand_key_json(project: Project, hand: Hand, beat: float = 0.0) -> Any:
             {"key": o.key, "confidence": o.confidence, "shift": o.shift} for o in seen.others
         ],
         "confidence": hand.loop.key_confidence,
+        "key_from": hand.loop.key_from,
         "cents": seen.cents,
         "correction": seen.correction,
         "spool_cents": seen.spool_cents,

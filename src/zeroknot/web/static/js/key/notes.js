@@ -2,6 +2,7 @@
 /** The notes as they are and as they sound, the share inside for each shift, following and tuning. */
 
 import { percent, round, semitones, typedNumber } from "../format.js";
+import { SAID } from "../key-from.js";
 import { picture } from "../ui/frames.js";
 import { section } from "../sections.js";
 import { drawNotes } from "./draw.js";
@@ -48,7 +49,8 @@ export const notes = (shared) => {
         title: `${semitones(shift)}: ${percent(inside)} inside`, pressed: String(shift === total), proposed: shift === key.proposed,
       }));
       this.ownKey = key.own ?? "no key";
-      this.sure = key.own ? `\u00a0· ${percent(key.confidence)}` : "";
+      const from = key.key_from;
+      this.sure = from ? `\u00a0· ${from === "heard" ? percent(key.confidence) : SAID[from]}` : "";
       this.otherKeys = key.others.map((o) => ({
         key: o.key, about: `${percent(o.confidence)}${o.shift === null ? "" : `; then ${semitones(o.shift)}`}`,
       }));
