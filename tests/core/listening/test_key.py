@@ -6,7 +6,7 @@ import numpy as np
 
 from tests.sounds import RATE, audio, hits, rendered
 from zeroknot.core.harmony.key import NAMES
-from zeroknot.core.listening.key import key_rows, key_scores, normal, read_scores
+from zeroknot.core.listening.key import key_rows, normal, read_key
 from zeroknot.core.listening.key_heard import triads
 from zeroknot.core.listening.notes import SoundedNote, key_of_notes
 from zeroknot.core.listening.readings import listen
@@ -45,7 +45,7 @@ class KeyTest(unittest.TestCase):
                     seen = (seen - seen.min()) / (seen - seen.min()).sum()
                     shares = normal(triads(np.tile(seen, (8, 1))))
                     same = [np.tile(seen, (6, 1)), shares, np.tile(seen, (4, 1))]
-                    reading = read_scores(key_scores(np.concatenate(same), "key"))
+                    reading = read_key(np.concatenate(same), "key")
                     self.assertEqual(reading.key, f"{NAMES[tonic]} {mode}")
                     self.assertGreater(reading.confidence, reading.runner_up_confidence)
 

@@ -7,7 +7,7 @@ import numpy as np
 from tests.core.listening.test_salience import RATE, tones
 from zeroknot.core.audio import Audio
 from zeroknot.core.listening.chroma import spectral_peaks
-from zeroknot.core.listening.pitches import LOWEST, held_notes, note_shares
+from zeroknot.core.listening.pitches import LOWEST, held_notes, held_profiles
 
 
 def held(*sounds, cents=0.0):
@@ -45,7 +45,7 @@ class HeldNotesTest(unittest.TestCase):
                 heard = {n % 12 for n in notes_in(table)}
                 self.assertLessEqual(heard, {n % 12 for n in chord})
                 self.assertLessEqual({n % 12 for n in chord[:2]}, heard)
-                lowest = note_shares(table, 0.12)[1]
+                lowest = held_profiles(table, 0.12)[1]
                 self.assertEqual(int(lowest.argmax()), chord[0] % 12)
 
     def test_what_does_not_last_is_no_note(self):
@@ -56,7 +56,7 @@ class HeldNotesTest(unittest.TestCase):
         samples = note.samples.copy()
         for at in range(0, samples.shape[1] - hit.size, RATE // 2):
             samples[0, at : at + hit.size] += hit.astype(np.float32)
-        shares = note_shares(held(Audio(samples, RATE)), 0.12)[0]
+        shares = held_profiles(held(Audio(samples, RATE)), 0.12)[0]
         self.assertGreater(shares[9] / shares.sum(), 0.97)
 
     def test_tuning_is_taken_off(self):
@@ -66,14 +66,14 @@ class HeldNotesTest(unittest.TestCase):
     def test_beginning_and_end_are_told_apart_and_silence_round_them_is_not_counted(self):
         silence = Audio(np.zeros((1, 2 * RATE), np.float32), RATE)
         line = held(silence, tones(60), tones(64), tones(67), tones(65), silence)
-        _, _, first, last = note_shares(line, 0.12)
+        _, _, first, last = held_profiles(line, 0.12)
         self.assertEqual((first > 0).tolist(), [bool(x) for x in one(60)])
         self.assertEqual((last > 0).tolist(), [bool(x) for x in one(65)])
 
     def test_what_is_silent_has_no_notes(self):
         table = held(Audio(np.zeros((1, RATE), np.float32), RATE))
         self.assertFalse(table.any())
-        self.assertFalse(note_shares(table, 0.12).any())
+        self.assertFalse(held_profiles(table, 0.12).any())
 
 
 if __name__ == "__main__":

@@ -43,21 +43,15 @@ class KeyReading:
         return cls(None, 0.0, None, 0.0, cents)
 
 
-def key_scores(profiles: Table, weights: str) -> NDArray[np.float64]:
-    """float64 [24]: how well each key fits, as the logarithm of its odds.
+def read_key(profiles: Table, weights: str, cents: float | None = None) -> KeyReading:
+    """The likeliest of the 24 keys.
 
     profiles  float32 [profiles, 12]; pitch class 0 is C. Of sound those of
               `key_heard.key_profiles`; of notes in all, in the bass, at the beginning, at the end
     weights   "key" for sound, "key-notes" for notes
+    cents     the tuning, that is handed on
     """
-    return network(weights).scores(key_rows(profiles))
-
-
-def read_scores(scores: NDArray[np.float64], cents: float | None = None) -> KeyReading:
-    """The likeliest of the 24 keys.
-
-    scores  float64 [24], as of `key_scores`
-    """
+    scores = network(weights).scores(key_rows(profiles))
     share = np.exp(scores - scores.max())
     share /= share.sum()
     first, second = np.argsort(-share, kind="stable")[:2]

@@ -8,9 +8,9 @@ come one after another; `key` judges them.
 import numpy as np
 from numpy.typing import NDArray
 
-from zeroknot.core.listening.key import MODES, KeyReading, key_scores, normal, read_scores
+from zeroknot.core.listening.key import MODES, KeyReading, normal, read_key
 from zeroknot.core.listening.material import Material
-from zeroknot.core.listening.pitches import held_notes, note_shares
+from zeroknot.core.listening.pitches import held_notes, held_profiles
 from zeroknot.core.listening.salience import highest_and_lowest
 from zeroknot.core.listening.sound_kind import UNPITCHED, SoundReading
 
@@ -21,9 +21,6 @@ BASS_NOTE = 55.0  # MIDI note below which a peak is bass
 CHORD_FRAMES = 8  # frames of the peaks, about a third of a second, that are one chord
 TRIADS = {"major": (0, 4, 7), "minor": (0, 3, 7)}
 LEAST_SHARE = 0.5  # of what sounds, that a triad has to hold
-# What is one voice alone fits several keys: how much less sure it is than the notes make believe
-# (fitted on loops of another seed).
-ONE_VOICE, ONE_VOICE_SURE = frozenset({"bass", "line", "voice"}), 0.8
 
 
 def key_heard(material: Material, sound: SoundReading) -> KeyReading:
@@ -32,8 +29,7 @@ def key_heard(material: Material, sound: SoundReading) -> KeyReading:
         return KeyReading.none()
     if material.cents is None:
         return KeyReading.none()
-    sure = ONE_VOICE_SURE if sound.kind in ONE_VOICE else 1.0
-    return read_scores(sure * key_scores(key_profiles(material), "key"), material.cents)
+    return read_key(key_profiles(material), "key", material.cents)
 
 
 def key_profiles(material: Material) -> Table:
@@ -62,7 +58,7 @@ def key_profiles(material: Material) -> Table:
     profiles = [
         chroma.sum(axis=0), bass, start.sum(axis=0), chroma[-edge:].sum(axis=0), clean.sum(axis=0),
         roots, *triads(clean),
-        *note_shares(held_notes(peaks, material.cents or 0.0), EDGE_SHARE),
+        *held_profiles(held_notes(peaks, material.cents or 0.0), EDGE_SHARE),
     ]  # fmt: skip
     return normal(np.stack(profiles))
 

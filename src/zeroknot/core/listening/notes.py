@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from zeroknot.core.listening.key import KeyReading, key_scores, normal, read_scores
+from zeroknot.core.listening.key import KeyReading, normal, read_key
 
 Table = NDArray[np.float32]
 EDGE_SHARE = 0.06
@@ -32,7 +32,7 @@ def key_of_notes(notes: Sequence[SoundedNote]) -> KeyReading:
     """The key of notes (drums left out before)."""
     if len(notes) < 3:
         return KeyReading.none()
-    return read_scores(key_scores(note_profiles(notes), "key-notes"))
+    return read_key(note_profiles(notes), "key-notes")
 
 
 def note_profiles(notes: Sequence[SoundedNote]) -> Table:

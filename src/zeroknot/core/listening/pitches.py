@@ -43,16 +43,18 @@ def held_notes(peaks: Peaks, cents: float) -> Table:
     return won
 
 
-def note_shares(held: Table, edge_share: float) -> Table:
+def held_profiles(held: Table, edge_share: float) -> Table:
     """float32 [4, 12], by pitch class: all that is held, the lowest, the beginning, the end.
+
+    Sums of weights (of the lowest: of frames), not yet made normal; 0 in silence.
 
     held        as of `held_notes`
     edge_share  of the time from the first note to the last that counts as beginning or end
     """
-    shares = np.zeros((4, 12), np.float32)
+    sums = np.zeros((4, 12), np.float32)
     sounds = np.flatnonzero(held.any(axis=1))
     if not sounds.size:
-        return shares
+        return sums
     held = held[sounds[0] : sounds[-1] + 1]
     edge = max(1, round(edge_share * held.shape[0]))
     classes = (LOWEST + np.arange(NOTES)) % 12
@@ -61,8 +63,8 @@ def note_shares(held: Table, edge_share: float) -> Table:
         (0, held.sum(axis=0)), (1, np.bincount(lowest, minlength=NOTES)),
         (2, held[:edge].sum(axis=0)), (3, held[-edge:].sum(axis=0)),
     ):  # fmt: skip
-        np.add.at(shares[row], classes, weights)
-    return shares
+        np.add.at(sums[row], classes, weights)
+    return sums
 
 
 @numba.njit(cache=True, nogil=True)
