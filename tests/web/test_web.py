@@ -47,6 +47,31 @@ class ApiTest(WebTest):
         self.assertFalse(before == self.client.get(ring).content)
         self.assertEqual(self.client.get(ring, params={"start": "nan", "end": 1}).status_code, 422)
 
+    def test_a_loop_has_one_colour_wherever_it_stands(self):
+        project = self.project()
+        shas = [
+            self.bring(wav_bytes(audio(sine(110.0 + i, 0.5)), 16), f"{i}.wav")["sha"]
+            for i in range(10)
+        ]
+
+        def told(sha):
+            path = f"/api/projects/{project}"
+            rows = self.client.get("/api/shelf", params={"project": project}).json()["rows"]
+            family = self.client.get(f"{path}/family/{sha}").json()["members"]
+            hand = self.client.get(f"{path}/hand/{sha}").json()
+            return {
+                next(r["yarn"] for r in rows if r["sha"] == sha),
+                next(m["yarn"] for m in family if m["id"] == sha),
+                hand["yarn"],
+            }
+
+        for i, sha in enumerate(shas):
+            before = told(sha)
+            self.intent(project, kind="place", hand=sha, beat=4.0 * i)
+            self.assertEqual((len(before), told(sha)), (1, before), i)
+        strands = self.client.get(f"/api/projects/{project}").json()["strands"]
+        self.assertEqual(len({s["yarn"] for s in strands[:8]}), 8, "as long as there are others")
+
     def test_conflicts_are_409_with_what_was_done(self):
         project = self.project()
         self.intent(project, kind="set_steady_tempo", bpm=90)

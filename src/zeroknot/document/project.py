@@ -28,7 +28,15 @@ from zeroknot.document.coil import Slot
 from zeroknot.document.desk import MOVABLE, Echo, Line, LinePoint, Room, risen
 from zeroknot.document.groove import FeelChange, KeptGroove
 from zeroknot.document.offshoot import Offshoot
-from zeroknot.document.strand import LONGEST_NAME, LOUDEST_DB, QUIETEST_DB, YARNS, LevelDb, Strand
+from zeroknot.document.strand import (
+    LONGEST_NAME,
+    LOUDEST_DB,
+    QUIETEST_DB,
+    YARNS,
+    LevelDb,
+    Strand,
+    yarn_of,
+)
 from zeroknot.document.value import Named, Value
 
 NEW_TRACK_DB = -6.0
@@ -235,6 +243,20 @@ class Project(Named):
 
     def kept_groove(self, id_: str) -> KeptGroove:
         return _known(self._grooves, id_, "groove")
+
+    @cached_property
+    def _dyes(self) -> dict[str, int]:
+        return {strand.shelved: strand.yarn for strand in reversed(self.strands)}
+
+    def dye_of(self, sha: str) -> int:
+        """The colour of a loop wherever it stands: its strand's, or what that would have.
+
+        That is the loop's own, or the next that no other loop has as long as there is one.
+        """
+        if sha in self._dyes:
+            return self._dyes[sha]
+        own, taken = yarn_of(sha), set(self._dyes.values())
+        return next((y % YARNS for y in range(own, own + YARNS) if y % YARNS not in taken), own)
 
     def is_laid_as(self, other: "Project") -> bool:
         """Is the same strand laid alike at the same beat of both?"""

@@ -27,7 +27,7 @@ from zeroknot.document.key import InKey
 from zeroknot.document.offshoot import Offshoot
 from zeroknot.document.project import Project
 from zeroknot.document.stored import strand_value
-from zeroknot.document.strand import LONGEST_NAME, YARNS, Strand, yarn_of
+from zeroknot.document.strand import LONGEST_NAME, Strand
 from zeroknot.store.loops import LoopStore
 from zeroknot.studio.known import (
     Begin,
@@ -123,7 +123,7 @@ def in_hand(project: Project, loops: LoopStore, name: str) -> Hand:
             return Hand(strand, loops.get(strand.loop), False)
     again = made_again(loop, loops)
     if again is not None:
-        again = again.changed(yarn=_yarn(project, loop.sha))
+        again = again.changed(yarn=project.dye_of(loop.sha))
         return Hand(again, loops.get(again.loop), True)
     return Hand(fresh_strand(project, loop), loop, True)
 
@@ -183,20 +183,13 @@ def fresh_strand(project: Project, loop: Loop) -> Strand:
         loop=loop.sha,
         reading=reading,
         knots=warp.knots,
-        yarn=_yarn(project, loop.sha),
+        yarn=project.dye_of(loop.sha),
     )
 
 
 def in_key_of(loop: Loop, profile: Profile) -> InKey | None:
     """What a strand of a loop follows the key by; None where it has no notes."""
     return InKey(profile=profile, key=loop.key) if any(profile) else None
-
-
-def _yarn(project: Project, sha: str) -> int:
-    """The loop's own dye, or the next that no other loop of the project has."""
-    taken = {s.yarn for s in project.strands if s.loop != sha}
-    own = yarn_of(sha)
-    return next((y % YARNS for y in range(own, own + YARNS) if y % YARNS not in taken), own)
 
 
 def _with_tempo_changes(warp: WarpMap, beats: tuple[float, ...]) -> WarpMap:

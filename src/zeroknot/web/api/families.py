@@ -168,7 +168,7 @@ def _member(project: Project, member: Member, loops: dict[str, Loop]) -> answers
         yarn, ticks = strand.yarn, _ticks_of(strand, loops[strand.loop])
     else:
         loop = loops[member.id]
-        yarn, ticks = int(member.id[:4], 16) % 8, ticks_of(loop)
+        yarn, ticks = project.dye_of(member.id), ticks_of(loop)
     return {
         "id": member.id,
         "kind": member.kind,

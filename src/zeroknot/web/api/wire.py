@@ -309,10 +309,7 @@ def row_json(row: Facts, project: Project | None) -> dict[str, Any]:
         "sound": row.sound,
         "is_print": row.is_print,
         "favourite": row.favourite,
-        "yarn": next(
-            (s.yarn for s in project.strands if s.shelved == row.sha) if project else iter(()),
-            yarn_of(row.sha),
-        ),
+        "yarn": project.dye_of(row.sha) if project else yarn_of(row.sha),
         "duration_ratio": ratio,
         "shift": shift,
         "warnings": json.loads(row.warnings),

@@ -19,7 +19,7 @@ export const picture = (shared) => {
   const canvas = () => /** @type {HTMLCanvasElement} */ (document.getElementById("family"));
 
   return section(shared.whole, {
-    familyText: "", familyName: "",
+    familyText: "", familyName: "", isAlone: false,
 
     /** As near as words can be read, whoever is chosen in the middle; all of it where it fits. */
     lookFirst() {
@@ -138,6 +138,7 @@ export const picture = (shared) => {
       const kept = members.filter((m) => m.kind !== "grown").length;
       const grown = members.length - kept;
       this.familyName = tree.places[0]?.member.name ?? "";
+      this.isAlone = members.length === 1;
       this.familyText = `${kept === 1 ? "one loop" : `${kept} loops`}${grown ? `, ${grown} not kept yet` : ""}`;
     },
 

@@ -21,7 +21,10 @@ export const searching = (shared) => {
   /** @type {ReturnType<typeof setTimeout> | undefined} */
   let typing;
   let asked = 0; // times for the kept searches
-  let timeShown = `${session.state.bpm} ${session.state.metre} ${session.state.key}`;
+  const timeNow = () => `${session.state.bpm} ${session.state.metre} ${session.state.key}`;
+  const dyesNow = () => session.state.strands.map(({ yarn }) => yarn).join();
+  let timeShown = timeNow();
+  let dyesShown = dyesNow();
 
   return section(shared.whole, {
     /** @type {Record<string, any>} */
@@ -213,10 +216,11 @@ export const searching = (shared) => {
 
     /** The project has another tempo, metre or key: what each loop would be in it is another, too. */
     followTime() {
-      const { bpm: tempo, metre, key } = session.state;
-      const time = `${tempo} ${metre} ${key}`;
-      if (time === timeShown) return;
-      timeShown = time;
+      if (dyesNow() !== dyesShown) this.reloadSoon(); // a loop gives way to one that was placed
+      dyesShown = dyesNow();
+      if (timeNow() === timeShown) return;
+      timeShown = timeNow();
+      const { bpm: tempo, key } = session.state;
       this.atText = `${bpm(tempo)} bpm`;
       this.toKeyText = key ? `, to ${key}` : "";
       void this.reload();
