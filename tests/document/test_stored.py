@@ -7,6 +7,7 @@ from pathlib import Path
 
 from tests.studio.helper import StudioTest
 from zeroknot.core.errors import FormatError
+from zeroknot.core.harmony.fit import HEARD, NEAR, SAID
 from zeroknot.document.edits.project import RenameProject
 from zeroknot.document.project import Project
 from zeroknot.document.stored import (
@@ -68,6 +69,15 @@ class SchemaTest(unittest.TestCase):
                 together = {"kind": "together", "edits": [change], "what": "x"}
                 self.assertEqual(edit_value(json.dumps(change)).strand, read)
                 self.assertEqual(edit_value(json.dumps(together)).edits[0].strand, read)
+
+    def test_what_followed_a_key_before_leeways_were_kept_is_shifted_as_it_was(self):
+        strand = {
+            "id": "s", "name": "S", "loop": "0" * 64, "reading": None,
+            "knots": [{"second": 0, "beat": 0}, {"second": 2, "beat": 4}],
+            "in_key": {"profile": [0.5, 0.0, 0.5] + [0.0] * 9, "key": "A minor"},
+        }  # fmt: skip
+        tree = {"schema": 8, "id": "p", "name": "P", "strands": [strand]}
+        self.assertEqual(tree_value(json.dumps(tree)).strands[0].in_key.leeway, NEAR)
 
 
 class Stored(StudioTest):
@@ -254,6 +264,19 @@ class StoredShapesTest(Stored):
         piece = tree.strands[0].cut.pieces[1]
         self.assertEqual((piece.room_db, piece.echo_db), (-12, -6))
         self.assertEqual([(s.bar, s.name) for s in tree.sections], [(1, "Intro"), (3, "Hook")])
+        self.read_whole_history(entry.id)
+        self.same_as_its_file(entry.id)
+
+
+class StoredLeewayTest(Stored):
+    """Written on 2026-11-30: schema 9, strands that go by a key that is said, and by one heard."""
+
+    schema = 9
+
+    def test_it_opens_with_its_history_and_how_far_a_key_stands(self):
+        [entry] = self.studio.projects.list()
+        tree = self.studio.projects.state(entry.id).project
+        self.assertEqual([s.in_key.leeway for s in tree.strands], [SAID, HEARD])
         self.read_whole_history(entry.id)
         self.same_as_its_file(entry.id)
 

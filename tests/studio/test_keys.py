@@ -10,11 +10,13 @@ from tests.studio.helper import StudioTest
 from zeroknot.core.errors import EditError, ZeroKnotError
 from zeroknot.core.formats.midi import read_midi
 from zeroknot.core.formats.riff import wav_bytes
+from zeroknot.core.harmony.fit import HEARD, SAID
 from zeroknot.core.harmony.tones import profile_of
 from zeroknot.core.listening.chroma import spectral_peaks, tuning_cents
 from zeroknot.core.mixing.mix import mix
 from zeroknot.core.render.notes_run import NotesRendering
 from zeroknot.document.edits.clip import ChangeClip
+from zeroknot.studio.hand import in_hand
 from zeroknot.studio.intents.key import (
     CorrectTuning,
     Follow,
@@ -132,6 +134,39 @@ class FollowTest(KeyTest):
         self.assertEqual(self.semitones(self.chords), 5.0)
         self.studio.projects.undo(self.project)
         self.assertEqual((self.tree().keys, self.strand(self.chords).in_key), ((), None))
+
+    def test_a_key_that_is_said_is_gone_by_farther_than_one_that_is_heard(self):
+        # B♭ held as long as the tonic: as E minor's tritone it would be outside, five up it is in.
+        strange = chords((52, 58, 52), minor=True)
+        said = self.brought(strange, "strange.wav", "E minor", "chords")
+        named = self.brought(-strange, "strange 120bpm Em.wav", sound="chords")
+        self.do(SetKeyAt(key="E minor"))
+        for loop in (said, named):
+            self.do(Place(hand=loop.sha, beat=0))
+            self.assertEqual(self.strand(loop).in_key.leeway, SAID)
+            self.assertEqual(self.semitones(loop), 0.0, loop.name)
+        heard = self.brought(chords((57, 62, 64, 57), seed=2), "heard.wav", sound="chords")
+        self.assertEqual(heard.key_from, "heard")
+        self.do(Place(hand=heard.sha, beat=0))
+        self.assertEqual(self.strand(heard).in_key.leeway, HEARD)
+
+    def test_a_key_that_is_corrected_is_followed_where_it_is_asked_for(self):
+        self.do(SetKeyAt(key="C minor"))
+        self.do(Place(hand=self.chords.sha, beat=0))
+        strand = self.strand(self.chords).id
+        self.do(Follow(hand=strand, prefers="relative"))
+        self.studio.shelf.change([self.chords.sha], StateKey(key="D minor"))
+        hand = in_hand(self.tree(), self.studio.loops, strand)
+        seen = seen_key(self.tree(), hand)
+        self.assertEqual((seen.rule.key, seen.proposed), ("A minor", 3))
+        self.assertEqual((seen.anew.key, seen.anew.shift), ("D minor", -2))
+        self.do(Follow(hand=strand, anew=True))
+        self.assertEqual(self.semitones(self.studio.shelf.loop(self.chords.sha)), -2.0)
+        self.assertEqual(self.strand(self.chords).in_key.prefers, "relative")
+        hand = in_hand(self.tree(), self.studio.loops, strand)
+        self.assertIsNone(seen_key(self.tree(), hand).anew)
+        self.studio.projects.undo(self.project)
+        self.assertEqual(self.semitones(self.chords), 3.0)
 
     def test_own_shift_lies_on_top_and_following_can_be_left(self):
         self.do(SetKeyAt(key="B minor"))

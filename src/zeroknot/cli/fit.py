@@ -17,7 +17,7 @@ from zeroknot.core.formats.groove_midi import read_groove
 from zeroknot.core.formats.riff import BIT_DEPTHS, FLOAT_BITS, wav_bytes
 from zeroknot.core.groove.layer import GrooveLayer
 from zeroknot.core.groove.measure import measured
-from zeroknot.core.harmony.fit import shift_into
+from zeroknot.core.harmony.fit import HEARD, SAID, shift_into
 from zeroknot.core.harmony.key import Key, KeyNameError
 from zeroknot.core.harmony.tones import profile_of
 from zeroknot.core.listening.attack import SENSITIVITY, Attacks
@@ -156,9 +156,10 @@ def _shift(sound: Audio, wanted: Key, own: Key | None) -> int:
     profile = profile_of(sound)
     if not any(profile):
         raise FormatError("no notes were heard that could be brought into a key")
+    leeway = SAID if own else HEARD
     if own is None and (heard := listen(sound).key).key and heard.confidence >= LEAST_SURE_KEY:
         own = Key.parse(heard.key or "")
-    return shift_into(profile, wanted, own)
+    return shift_into(profile, wanted, own, leeway=leeway)
 
 
 def _tempo_plan(

@@ -5,7 +5,7 @@ from typing import Annotated
 
 from pydantic import Field, field_validator
 
-from zeroknot.core.harmony.fit import Prefers
+from zeroknot.core.harmony.fit import NEAR, Prefers
 from zeroknot.core.harmony.key import Key
 from zeroknot.document.value import Value
 
@@ -18,12 +18,14 @@ class InKey(Value):
     profile  energy of the twelve pitch classes of its loop, C first, by value
     key      the loop's own, by value; None where it has none
     prefers  tonic to tonic, or to that of the key with the same notes
+    leeway   of the energy, that another shift has to have more inside to be taken
     along    notes keep their degree of the scale instead (MIDI alone)
     """
 
     profile: tuple[Share, ...] = Field(min_length=12, max_length=12)
     key: str | None = None
     prefers: Prefers = "tonic"
+    leeway: Share = NEAR  # as long as nothing else was kept
     along: bool = False
 
     @field_validator("key")

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.core.groove.hit import Hit
+from zeroknot.core.harmony.fit import HEARD, SAID
 from zeroknot.core.harmony.profile import NO_TONES, Profile
 from zeroknot.core.listening.attack import SENSITIVITY, Attacks
 from zeroknot.core.listening.beats import followed
@@ -96,7 +97,22 @@ class Hand:
         if not has_notes(self.strand, self.loop):
             return NO_TONES
         in_key = self.strand.in_key
-        return in_key.profile if in_key else self.loop.hearing.tones or self.listen(self.loop)
+        return in_key.profile if in_key else self.tones_anew
+
+    @property
+    def tones_anew(self) -> Profile:
+        """The same as is heard now, whatever the strand follows the key by."""
+        if not has_notes(self.strand, self.loop):
+            return NO_TONES
+        return self.loop.hearing.tones or self.listen(self.loop)
+
+    @property
+    def in_key_anew(self) -> InKey | None:
+        """By what it would follow the key if it came into the song now."""
+        before, found = self.strand.in_key, in_key_of(self.loop, self.tones_anew)
+        if before is None or found is None:
+            return found
+        return found.changed(prefers=before.prefers, along=before.along and found.own is not None)
 
 
 def new_id() -> str:
@@ -189,7 +205,14 @@ def fresh_strand(project: Project, loop: Loop) -> Strand:
 
 def in_key_of(loop: Loop, profile: Profile) -> InKey | None:
     """What a strand of a loop follows the key by; None where it has no notes."""
-    return InKey(profile=profile, key=loop.key) if any(profile) else None
+    if not any(profile):
+        return None
+    return InKey(profile=profile, key=loop.key, leeway=leeway_of(loop))
+
+
+def leeway_of(loop: Loop) -> float:
+    """How far its own key is gone by, as of `core.harmony.fit.shift_into`."""
+    return HEARD if loop.key_from == "heard" else SAID
 
 
 def _with_tempo_changes(warp: WarpMap, beats: tuple[float, ...]) -> WarpMap:

@@ -14,7 +14,7 @@ def key_shift(project: Project, strand: Strand, beat: float) -> int:
     if asked.along and asked.own and project.keys:
         first = project.key_map.changes[0][1]
         return interval(asked.own, first) + project.key_map.moved_at(beat)
-    return project.key_map.shift_at(beat, asked.profile, asked.own, asked.prefers)
+    return project.key_map.shift_at(beat, asked.profile, asked.own, asked.prefers, asked.leeway)
 
 
 def by_degrees(project: Project, strand: Strand, beat: float) -> tuple[int, ...]:

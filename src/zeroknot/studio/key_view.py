@@ -8,11 +8,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.harmony.clash import HEARD, Clash, Partials, clash, pair_text
-from zeroknot.core.harmony.fit import SHIFTS, shares_inside, shift_into
+from zeroknot.core.harmony.fit import (
+    NEAR,
+    SAID,
+    SHIFTS,
+    leeway_between,
+    shares_inside,
+    shift_into,
+)
 from zeroknot.core.harmony.key import NAMES, Key
 from zeroknot.core.harmony.profile import Profile
 from zeroknot.core.loop import Loop
 from zeroknot.core.units import gain_of_db
+from zeroknot.document.key import InKey
 from zeroknot.document.project import Clip, Project
 from zeroknot.document.strand import Strand
 from zeroknot.store.loops import LoopStore
@@ -46,7 +54,10 @@ class SeenKey:
     asked     semitones that the key asks; 0 where it does not follow
     shifted   semitones in all, its own and its tuning among them
     shares    for each of −6…+5: how much of the energy is then inside the key
+    rule      what the strand follows the key by, or would; None where it has no notes
     proposed  by the rule; None where the song has no key
+    leeway    of the energy, that another shift has to have more inside to be proposed
+    anew      what it would be by what its loop is known to be now, where that is another shift
     others    what a reading with doubt would mean
     cents     that were heard off A = 440; None where nobody can tell
     correction  cents that would bring it to the song's concert pitch
@@ -61,7 +72,10 @@ class SeenKey:
     asked: int
     shifted: float
     shares: dict[int, float]
+    rule: InKey | None
     proposed: int | None
+    leeway: float
+    anew: OtherReading | None
     others: tuple[OtherReading, ...]
     cents: float | None
     correction: float | None
@@ -75,7 +89,9 @@ def seen_key(project: Project, hand: Hand, beat: float = 0.0) -> SeenKey:
     strand, loop = hand.strand, hand.loop
     key, profile = project.key_map.key_at(beat), hand.tones
     own = Key.parse(loop.key) if loop.key else None
-    prefers = strand.in_key.prefers if strand.in_key else "tonic"
+    fresh = hand.in_key_anew
+    rule = strand.in_key or fresh
+    prefers = rule.prefers if rule else "tonic"
     placed = Placement.of(project, strand, loop, beat)
     others = []
     heard = loop.hearing.key
@@ -84,7 +100,8 @@ def seen_key(project: Project, hand: Hand, beat: float = 0.0) -> SeenKey:
         (heard.runner_up, heard.runner_up_confidence),
     ):
         if name and name != loop.key:
-            other = shift_into(profile, key, Key.parse(name), prefers) if key else None
+            said = Key.parse(name)
+            other = shift_into(profile, key, said, prefers, SAID) if key else None
             others.append(OtherReading(name, sure, other))
     speed = _speed_semitones(placed)
     return SeenKey(
@@ -94,7 +111,10 @@ def seen_key(project: Project, hand: Hand, beat: float = 0.0) -> SeenKey:
         asked=key_shift(project, strand, beat),
         shifted=placed.semitones,
         shares=shares_inside(profile, key) if key else dict.fromkeys(SHIFTS, 0.0),
-        proposed=shift_into(profile, key, own, prefers) if key and any(profile) else None,
+        rule=rule,
+        proposed=_proposed(rule, key),
+        leeway=leeway_between(rule.own, key, prefers, rule.leeway) if rule and key else NEAR,
+        anew=_anew(strand, fresh, key),
         others=tuple(others),
         cents=heard.cents,
         correction=correction_of(project, loop),
@@ -102,6 +122,22 @@ def seen_key(project: Project, hand: Hand, beat: float = 0.0) -> SeenKey:
         mending=round(-speed, 2),
         outside=_outside(profile, key, placed),
     )
+
+
+def _proposed(rule: InKey | None, key: Key | None) -> int | None:
+    if rule is None or key is None:
+        return None
+    return shift_into(rule.profile, key, rule.own, rule.prefers, rule.leeway)
+
+
+def _anew(strand: Strand, fresh: InKey | None, key: Key | None) -> OtherReading | None:
+    """What the strand would be shifted by now, where that is not what it is."""
+    if strand.in_key is None or strand.in_key.along or fresh is None:
+        return None
+    shift = _proposed(fresh, key)
+    if shift == _proposed(strand.in_key, key):
+        return None
+    return OtherReading(fresh.key or "", 1.0, shift)
 
 
 def _outside(profile: Profile, key: Key | None, placed: Placement) -> tuple[str, ...]:

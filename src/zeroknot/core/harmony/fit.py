@@ -6,9 +6,11 @@ Conventions
 - A profile is the energy of each of the twelve pitch classes, C first, in all 1.
 - Keys that have the same notes (a minor one and its relative major) count as one another.
 
-The rule: the shift with the largest share of the loop's energy inside the key. Where another that
-brings tonic to tonic, or the loop's tonic to the relative's, as is preferred, is within 1 % of it,
-that one.
+The rule: the shift that brings tonic to tonic, or the loop's tonic to that of the key with the same
+notes, as is preferred, unless another has so much more of the loop's energy inside the key that its
+own key is rather wrong: by more than a leeway, which is wider where somebody says that key than
+where it was heard. Where tonic to tonic would bring other notes than the key's (a minor loop into a
+major key), or nobody knows the loop's key, the shift with most energy inside.
 """
 
 from collections.abc import Sequence
@@ -18,7 +20,11 @@ from typing import Literal
 from zeroknot.core.harmony.key import SCALES, TONIC_ONLY, Key
 
 SHIFTS = tuple(range(-6, 6))
-NEAR = 0.01  # of the energy: two shifts that differ by no more are as good
+# Of the energy: two shifts that differ by no more are as good, whatever the loop's own key.
+NEAR = 0.01
+# The same where its key was heard, and where somebody says it (decision 0039).
+HEARD, SAID = 0.06, 0.25
+ALIKE = 1  # notes by which two scales on one tonic may differ
 Prefers = Literal["tonic", "relative"]
 # Semitones from a mode's tonic up to that of the major key with the same notes.
 _TO_MAJOR = {
@@ -58,12 +64,14 @@ def shares_inside(profile: Sequence[float], key: Key) -> dict[int, float]:
 
 @lru_cache(maxsize=4096)  # asked of every clip of a song
 def shift_into(
-    profile: tuple[float, ...], key: Key, own: Key | None = None, prefers: Prefers = "tonic"
-) -> int:
+    profile: tuple[float, ...], key: Key, own: Key | None = None, prefers: Prefers = "tonic",
+    leeway: float = HEARD,
+) -> int:  # fmt: skip
     """The shift that brings a loop into a key, by the rule above.
 
     own      the loop's own key, where it has one
     prefers  tonic to tonic, or the loop's tonic to that of the key with the same notes
+    leeway   of the energy, that another shift has to have more inside to be taken
     """
     shares = shares_inside(profile, key)
     best = max(SHIFTS, key=lambda n: (round(shares[n], 9), -abs(n)))
@@ -71,10 +79,24 @@ def shift_into(
         return best
     tonic = interval(own, key)
     relative = nearest(_major_pitch_class(key) - _major_pitch_class(own))
-    for wanted in (tonic, relative) if prefers == "tonic" else (relative, tonic):
-        if shares[wanted] >= shares[best] - NEAR:
+    ways: tuple[tuple[int, Prefers], ...] = ((tonic, "tonic"), (relative, "relative"))
+    for wanted, way in ways if prefers == "tonic" else ways[::-1]:
+        if shares[wanted] >= shares[best] - leeway_between(own, key, way, leeway):
             return wanted
     return best
+
+
+def leeway_between(own: Key | None, key: Key, way: Prefers, leeway: float) -> float:
+    """What is left of a leeway where a loop's own key is brought into another that way."""
+    return leeway if way == "relative" or (own and _are_alike(own, key)) else NEAR
+
+
+def _are_alike(own: Key, key: Key) -> bool:
+    """Do both have the same notes on one tonic, or nearly, and the same third?"""
+    if TONIC_ONLY in (own.mode, key.mode):
+        return True
+    one, other = set(SCALES[own.mode]), set(SCALES[key.mode])
+    return own.is_minor == key.is_minor and len(one - other) <= ALIKE
 
 
 def _major_pitch_class(key: Key) -> int:

@@ -45,12 +45,16 @@ class KeyMap:
         ]  # fmt: skip
 
     def shift_at(
-        self, beat: float, profile: tuple[float, ...], own: Key | None, prefers: Prefers
-    ) -> int:
-        """Semitones that bring a loop into the key at a beat; 0 where the song has none."""
+        self, beat: float, profile: tuple[float, ...], own: Key | None, prefers: Prefers,
+        leeway: float,
+    ) -> int:  # fmt: skip
+        """Semitones that bring a loop into the key at a beat; 0 where the song has none.
+
+        The rest as of `fit.shift_into`.
+        """
         if not self.changes:
             return 0
-        return shift_into(profile, self.changes[0][1], own, prefers) + self.moved_at(beat)
+        return shift_into(profile, self.changes[0][1], own, prefers, leeway) + self.moved_at(beat)
 
     def _at(self, beat: float) -> int:
         return bisect_right(self.changes, beat + 1e-9, key=lambda change: change[0]) - 1

@@ -4,6 +4,8 @@ Conventions
 -----------
 - A profile is twelve shares, C first, in all 1; all 0 where nothing has a pitch.
 - A recording that is tuned off A = 440 Hz is counted as if it were not.
+- Of a recording the notes count that are held, by their energy: a low note's overtones are peaks of
+  its spectrum, but notes that nobody played (the fifth over D is A, the third F♯).
 """
 
 import numpy as np
@@ -13,33 +15,33 @@ from zeroknot.core.audio import Audio
 from zeroknot.core.formats.midi import MidiLoop
 from zeroknot.core.harmony.profile import NO_TONES, Profile
 from zeroknot.core.listening.chroma import Peaks, spectral_peaks, tuning_cents
+from zeroknot.core.listening.pitches import LOWEST, NOTES, held_notes
 from zeroknot.core.synth.voices import level_of
 
-VERSION = 1  # of the measuring
-HIGHEST_NOTE = 88  # E6: higher peaks are overtones, whose notes need not be in the key
+VERSION = 2  # of the measuring
 
 
 def profile_of(sound: Audio) -> Profile:
-    """Of a recording, by the peaks of its spectrum."""
+    """Of a recording."""
     peaks = spectral_peaks(sound)
     return profile_of_peaks(peaks, tuning_cents(peaks) or 0.0)
 
 
 def profile_of_peaks(peaks: Peaks, cents: float) -> Profile:
     """Of peaks that are tuned so many cents off."""
-    classes, weights = pitch_classes_of(peaks, cents)
-    return _shares(np.bincount(classes, weights, minlength=12).astype(np.float64))
+    return _shares(tones_along(peaks, cents).sum(axis=0))
 
 
-def pitch_classes_of(peaks: Peaks, cents: float) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
-    """The class of each peak, int64 [peaks], and how much it counts, float64 [peaks]: the less, the
-    farther it is from the note."""
-    notes = peaks.notes - cents / 100.0
-    nearest = np.floor(notes + 0.5)
-    weights = np.where(
-        notes <= HIGHEST_NOTE, peaks.weights * np.cos(np.pi * (notes - nearest)) ** 2, 0.0
-    )
-    return nearest.astype(np.int64) % 12, weights
+def tones_along(peaks: Peaks, cents: float) -> NDArray[np.float64]:
+    """How much each pitch class sounds when: float64 [frames, 12], C first.
+
+    cents  the tuning of the peaks, from A = 440 Hz
+    """
+    held = np.square(held_notes(peaks, cents), dtype=np.float64)
+    found = np.zeros((peaks.count, 12))
+    for note in range(NOTES):
+        found[:, (LOWEST + note) % 12] += held[:, note]
+    return found
 
 
 def profile_of_notes(loop: MidiLoop) -> Profile:

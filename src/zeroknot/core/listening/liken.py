@@ -10,7 +10,7 @@ import numpy as np
 from scipy import fft
 
 from zeroknot.core.audio import Audio
-from zeroknot.core.harmony.tones import pitch_classes_of, profile_of_peaks
+from zeroknot.core.harmony.tones import tones_along
 from zeroknot.core.listening.chroma import Peaks, spectral_peaks, tuning_cents
 from zeroknot.core.listening.likeness import (
     BARS,
@@ -56,13 +56,13 @@ def likeness_in(
     levels, times = _levels(part)
     begins = np.maximum(0.0, np.diff(levels, axis=0, prepend=levels[-1:]))
     own = spectral_peaks(part) if peaks is None else peaks.between(first / rate, last / rate)
-    cents = tuning_cents(own) or 0.0
+    tones, hop = tones_along(own, tuning_cents(own) or 0.0), own.hop_seconds
     bar = (end - start) / bars if bars else 0.0
     return Likeness(
         sound=_projected(_traits(levels, begins)),
         rhythm=_rhythm(begins, times, bar, bars) if bars else np.zeros(SIZES["rhythm"]),
-        tone=_unit(np.asarray(profile_of_peaks(own, cents))),
-        harmony=_harmony(own, cents, bar, bars) if bars else np.zeros(SIZES["harmony"]),
+        tone=_unit(tones.sum(axis=0)),
+        harmony=_harmony(tones, bar / hop, bars) if bars else np.zeros(SIZES["harmony"]),
         feel=_feel(begins, times, bar / BEATS) if bars else np.zeros(SIZES["feel"]),
         bands=_bands(levels),
     )
@@ -158,13 +158,16 @@ def _feel(begins: Floats, times: Floats, beat: float) -> Floats:
     return _unit(found + 0.5 * (np.roll(found, 1) + np.roll(found, -1)))
 
 
-def _harmony(peaks: Peaks, cents: float, bar: float, bars: int) -> Floats:
-    """Square roots of the magnitudes, so that the loudest note does not say all."""
+def _harmony(tones: Floats, bar: float, bars: int) -> Floats:
+    """Square roots of what sounds, so that the loudest note does not say all.
+
+    tones  float64 [frames, 12]
+    bar    in frames
+    """
     own = min(HALVES // 2, bars)
-    halves = np.floor(peaks.frames * peaks.hop_seconds / bar * 2).astype(np.int64)
-    notes, weights = pitch_classes_of(peaks, cents)
+    halves = np.floor(np.arange(tones.shape[0]) / bar * 2).astype(np.int64)
     found = np.zeros((2 * own, TONES))
-    np.add.at(found, (halves % (2 * own), notes), weights)
+    np.add.at(found, halves % (2 * own), tones)
     told = found.sum(axis=1, keepdims=True)
     found[told[:, 0] < SOUNDS * told.max(initial=0.0)] = 0.0
     rows = np.sqrt(found)

@@ -18,7 +18,7 @@ from dataclasses import dataclass, fields, replace
 import numpy as np
 from numpy.typing import NDArray
 
-VERSION = 3  # of the measuring
+VERSION = 4  # of the measuring
 BARS, STEPS = 2, 16  # of the rhythm: two bars of sixteenths
 HALVES, TONES = 8, 12  # of the harmony: half bars, pitch classes
 REGISTERS, OCTAVES = 3, 8  # of the rhythm; of the bands

@@ -79,18 +79,19 @@ class Follow(FitIntent):
 
     prefers  tonic to tonic, or to that of the key with the same notes, where both do as well
     along    notes of MIDI keep their degree of the scale
+    anew     by the key and the notes that its loop has by now, not those it came with
     """
 
     kind: Literal["follow_key"] = "follow_key"
     follows: bool = True
     prefers: Prefers | None = None
     along: bool | None = None
+    anew: bool = False
 
     def change(self, project: Project, hand: Hand) -> tuple[Strand, str]:
         if not self.follows:
             return hand.strand.changed(in_key=None), "keep own key"
-        before = hand.strand.in_key
-        found = before or in_key_of(hand.loop, hand.tones)
+        found = hand.in_key_anew if self.anew else hand.strand.in_key or hand.in_key_anew
         if found is None:
             raise EditError(f"no notes were heard in {hand.strand.name} that could follow a key")
         if self.prefers:

@@ -369,7 +369,10 @@ class OtherKey(TypedDict):
 
 
 class HandKey(TypedDict):
-    """profile, weights: by pitch class, C first; asked: semitones that the key asks."""
+    """profile, weights: by pitch class, C first; asked: semitones that the key asks.
+
+    rule_key, leeway: what the strand is brought into the key by; anew: what it would be by now.
+    """
 
     names: list[str]
     profile: list[float]
@@ -387,6 +390,9 @@ class HandKey(TypedDict):
     shifted: float
     shares: list[ShiftShare]
     proposed: int | None
+    rule_key: str | None
+    leeway: float
+    anew: OtherKey | None
     others: list[OtherKey]
     confidence: float
     key_from: KeyFrom | None

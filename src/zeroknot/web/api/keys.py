@@ -8,7 +8,7 @@ from zeroknot.core.harmony.clash import HEARD, Clash, pair_text
 from zeroknot.core.harmony.key import NAMES
 from zeroknot.document.project import Project
 from zeroknot.studio.hand import Hand
-from zeroknot.studio.key_view import seen_key
+from zeroknot.studio.key_view import OtherReading, seen_key
 from zeroknot.web.api import answers
 from zeroknot.web.api.deps import StudioDep
 from zeroknot.web.api.projects import AskTrial, AtBeat
@@ -67,6 +67,10 @@ def _bar(found: Clash | None) -> answers.BarClash | None:
     return {"clash": found.value, "worst": pair_text(found.worst) if found.worst else ""}
 
 
+def _other(reading: OtherReading) -> answers.OtherKey:
+    return {"key": reading.key, "confidence": reading.confidence, "shift": reading.shift}
+
+
 def hand_key_json(project: Project, hand: Hand, beat: float = 0.0) -> Any:
     """beat  of the project, whose key counts"""
     seen = seen_key(project, hand, beat)
@@ -87,9 +91,10 @@ def hand_key_json(project: Project, hand: Hand, beat: float = 0.0) -> Any:
         "shifted": seen.shifted,
         "shares": [{"shift": n, "inside": share} for n, share in seen.shares.items()],
         "proposed": seen.proposed,
-        "others": [
-            {"key": o.key, "confidence": o.confidence, "shift": o.shift} for o in seen.others
-        ],
+        "rule_key": seen.rule.key if seen.rule else None,
+        "leeway": seen.leeway,
+        "anew": _other(seen.anew) if seen.anew else None,
+        "others": [_other(o) for o in seen.others],
         "confidence": hand.loop.key_confidence,
         "key_from": hand.loop.key_from,
         "cents": seen.cents,

@@ -164,16 +164,34 @@ export class Session {
    * Change a loop on the shelf from any view: taken back like an edit of the project.
    * @param {Record<string, unknown>} edit @param {string} sha @returns {Promise<boolean>} whether it was done
    */
-  changeLoop(edit, sha) {
+  async changeLoop(edit, sha) {
+    const change = await this.changing(edit, sha);
+    if (change?.done) this.history.did(change.done);
+    return !!change;
+  }
+
+  /**
+   * The same, and an edit of the project that it leads to; undo takes both back.
+   * @param {Record<string, unknown>} edit @param {string} sha @param {import("./types.js").Intent} intent @returns {Promise<boolean>}
+   */
+  async changeLoopFor(edit, sha, intent) {
+    const change = await this.changing(edit, sha);
+    if (!change) return false;
+    const isDone = await this.submit(intent, undefined, { kind: "project", loop: change.done });
+    if (!isDone && change.done) this.history.did(change.done);
+    return isDone;
+  }
+
+  /** @param {Record<string, unknown>} edit @param {string} sha @returns {Promise<{done: import("./taken-back.js").OfLoops | null} | null>} null where a notice says why not */
+  changing(edit, sha) {
     return this.inOrder(async () => {
       try {
-        const change = await postOnce("/api/shelf/changes", { edit, shas: [sha] });
-        if (change.id) this.history.did({ kind: "shelf", change: change.id, label: change.label });
-        return true;
+        const { id, label } = await postOnce("/api/shelf/changes", { edit, shas: [sha] });
+        return { done: id ? { kind: /** @type {const} */ ("shelf"), change: id, label } : null };
       } catch (error) {
         if (!(error instanceof ApiError)) throw error;
         this.say(error.message, "error");
-        return false;
+        return null;
       }
     });
   }

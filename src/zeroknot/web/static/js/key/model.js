@@ -1,7 +1,7 @@
 // @ts-check
 /** The Key view's sums: notes as they are and shifted, which cell is pointed at, what is said. Pure. */
 
-import { round, semitones } from "../format.js";
+import { percent, round, semitones } from "../format.js";
 
 /** @typedef {import("../types.js").HandKey} HandKey */
 /** @typedef {import("../types.js").HandClash} HandClash */
@@ -41,8 +41,16 @@ export function keySentence(key) {
 /** How the rule came to its shift. @param {HandKey} key */
 export function ruleText(key) {
   if (!key.key || key.proposed === null) return "";
-  const own = key.own ? `${key.own} into ${key.key}` : `into ${key.key}`;
-  return `The key asks ${semitones(key.proposed)} (${own}): the shift with most of its sound inside, ${key.prefers === "tonic" ? "tonic to tonic" : "to the key with the same notes"} where that is within 1 %.`;
+  if (!key.rule_key) return `The key asks ${semitones(key.proposed)} (into ${key.key}): the shift with most of its sound inside.`;
+  const way = key.prefers === "tonic" ? "tonic to tonic" : "to the key with the same notes";
+  return `The key asks ${semitones(key.proposed)} (${key.rule_key} into ${key.key}): ${way}, unless another shift has over ${percent(key.leeway)} more of its sound inside.`;
+}
+
+/** What would be other if it came into the song now. @param {HandKey} key */
+export function anewText(key) {
+  if (!key.anew) return "";
+  const now = key.anew.key ? `It is in ${key.anew.key}` : "It has no key";
+  return `${now} as it is known now, which asks ${semitones(key.anew.shift ?? 0)}.`;
 }
 
 /** What its speed does to its pitch. @param {HandKey} key */

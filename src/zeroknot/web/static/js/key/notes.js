@@ -6,7 +6,7 @@ import { SAID } from "../key-from.js";
 import { picture } from "../ui/frames.js";
 import { section } from "../sections.js";
 import { drawNotes } from "./draw.js";
-import { insideAt, keySentence, notesShown, ruleText, speedText } from "./model.js";
+import { anewText, insideAt, keySentence, notesShown, ruleText, speedText } from "./model.js";
 
 /** @param {import("./shared.js").Shared} shared */
 export const notes = (shared) => {
@@ -14,7 +14,7 @@ export const notes = (shared) => {
   let looks = 0;
 
   return section(shared.whole, {
-    sentence: "", ruleText: "", speedText: "", follows: false, prefers: "tonic", along: false, isMidi: false, hasKey: false, hasNotes: false, ownShift: 0,
+    sentence: "", ruleText: "", anewText: "", speedText: "", follows: false, prefers: "tonic", along: false, isMidi: false, hasKey: false, hasNotes: false, ownShift: 0,
     shares: /** @type {{shift: number, label: string, title: string, percent: number, pressed: string, proposed: boolean}[]} */ ([]),
     ownKey: "", sure: "", otherKeys: /** @type {{key: string, about: string}[]} */ ([]), tuned: "", canCorrect: false, setCents: 0, a4: "440",
 
@@ -35,6 +35,7 @@ export const notes = (shared) => {
       looks += 1;
       this.sentence = keySentence(key);
       this.ruleText = ruleText(key);
+      this.anewText = anewText(key);
       this.speedText = speedText(key);
       this.follows = key.follows;
       this.prefers = key.prefers;
@@ -94,9 +95,18 @@ export const notes = (shared) => {
       void held.change({ kind: "follow_key", follows: true, along: !shared.key.along });
     },
 
-    /** What key the loop itself has. @param {string} key */
+    /** It goes by what its loop is known to be now. */
+    goAnew() {
+      void held.change({ kind: "follow_key", follows: true, anew: true });
+    },
+
+    /** What key the loop itself has; where it follows the song's it goes by that. @param {string} key */
     async stateKey(key) {
-      if (!await session.changeLoop({ kind: "state_key", key: key || null }, held.hand.loop)) held.told();
+      const said = { kind: "state_key", key: key || null };
+      const done = shared.key.follows && !held.hand.is_new
+        ? await session.changeLoopFor(said, held.hand.loop, { kind: "follow_key", hand: held.name, follows: true, anew: true })
+        : await session.changeLoop(said, held.hand.loop);
+      if (!done) held.told();
     },
 
     // ---- tuning

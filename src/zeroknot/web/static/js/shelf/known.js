@@ -53,6 +53,7 @@ export const known = (shared) => {
       });
       session.changed();
       if (["correct", "adopt", "withdraw"].includes(String(edit.kind))) this.offerClips(shas);
+      if (["state_key", "withdraw"].includes(String(edit.kind))) this.offerKey(shas);
       return true;
     },
 
@@ -66,6 +67,20 @@ export const known = (shared) => {
         label: "Change it there, too",
         run: () => {
           for (const strand of strands) void session.submit({ kind: "follow_loop", hand: strand.id });
+        },
+      });
+    },
+
+    /** Those that follow the song's key go by the key that they came with. @param {string[]} shas */
+    offerKey(shas) {
+      const strands = session.state.strands.filter((s) => shas.includes(s.loop) && s.follows_key);
+      if (!strands.length) return;
+      const who = strands.length === 1 ? `${strands[0].name} follows the song's key by the key that it came with.`
+        : `${strands.length} of them follow the song's key by the keys that they came with.`;
+      session.say(who, "info", {
+        label: "By the new one, too",
+        run: () => {
+          for (const strand of strands) void session.submit({ kind: "follow_key", hand: strand.id, follows: true, anew: true });
         },
       });
     },
