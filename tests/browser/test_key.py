@@ -143,6 +143,7 @@ class KeyTest(BrowserTest):
         field.press("Tab")
         expect(page.locator(".notices")).to_contain_text("is not a frequency")
         expect(field).to_have_value("440")
+        page.get_by_label("follow the song's key").check()
         field = page.get_by_label("Key of the loop", exact=True)
         field.fill("F lydian")
         field.press("Tab")
@@ -154,12 +155,17 @@ class KeyTest(BrowserTest):
         chip.click()
         expect(field).to_be_focused()
         undo = page.get_by_role("button", name="Undo")
-        expect(undo).to_have_attribute("title", "in F lydian")
+        # What follows the song's key goes by it; one undo takes back both.
+        rule = page.locator("[data-section='key shift'] .note").first
+        expect(rule).to_contain_text("(F lydian into D minor)")
+        expect(undo).to_have_attribute("title", "follow the key as F lydian")
         undo.click()
         expect(page.locator("label.chip", has_text="D minor, +18 ct")).to_be_visible()
         expect(field).to_have_value("D minor")
+        expect(rule).to_contain_text("(D minor into D minor)")
         page.get_by_role("button", name="Redo").click()
         expect(chip).to_be_visible()
+        expect(rule).to_contain_text("(F lydian into D minor)")
         self.walk_to("Fit")
         page.locator("a.chip", has_text="F lydian, +18 ct").click()
         expect(page.locator("nav.rail a[aria-current=page]")).to_have_text("Key")
@@ -171,16 +177,26 @@ class KeyTest(BrowserTest):
 
     def test_what_is_said_elsewhere_of_its_loop_is_shown_and_of_another_nothing_is_asked(self):
         page, asked = self.page, []
-        expect(page.locator("#key-said")).to_contain_text("is inside D minor")
+        self.intent(kind="follow_key", hand=self.strand)
+        self.open(f"key/{self.strand}")
+        expect(page.locator("#key-said")).to_contain_text("% of its sound is inside D minor.")
+        expect(page.locator("[data-section='key shift']")).to_contain_text("(F♯ minor into D minor)")
         page.on("request", lambda r: asked.append(r.url.split("?")[0].rsplit("/", 1)[-1]))
         change = {"edit": {"kind": "favour", "favourite": True}, "shas": [self.near]}
         with page.expect_response("**/hand/*?beat=*"):
             self.server.post("/api/shelf/changes", **change)
-        change = {"edit": {"kind": "state_key", "key": "A minor"}, "shas": [self.far]}
+        change = {"edit": {"kind": "state_key", "key": "C♯ minor"}, "shas": [self.far]}
         self.server.post("/api/shelf/changes", **change)
-        expect(page.locator("label.chip", has_text="A minor")).to_be_visible()
-        expect(page.get_by_label("Key of the loop", exact=True)).to_have_value("A minor")
+        expect(page.locator("label.chip", has_text="C♯ minor")).to_be_visible()
+        expect(page.get_by_label("Key of the loop", exact=True)).to_have_value("C♯ minor")
         self.assertEqual(asked.count("key"), 1)
+        # It still follows as what it came with, says so, and goes by the other one if asked to.
+        expect(page.locator("#anew-text")).to_have_text(
+            "It is in C♯ minor as it is known now, which asks +1 st."
+        )
+        page.get_by_role("button", name="Go by that").click()
+        expect(page.locator("[data-section='key shift']")).to_contain_text("(C♯ minor into D minor)")
+        expect(page.locator("#anew-text")).to_be_hidden()
 
     def test_a_clip_is_shifted_alone_cents_and_all(self):
         page = self.page

@@ -73,6 +73,7 @@ class KeyModelTest(NodeTest):
         given = {
             "names": list(NAMES), "profile": PROFILE, "key": str(key),
             "weights": list(key.weights), "own": "C minor", "prefers": "tonic", "proposed": 2,
+            "rule_key": "C minor", "leeway": 0.25, "anew": None,
             "shifted": 0.0, "outside": [], "along": False, "spool_cents": 0,
             "shares": [
                 {"shift": n, "inside": s} for n, s in shares_inside(PROFILE, key).items()
@@ -101,7 +102,18 @@ class KeyModelTest(NodeTest):
         self.assertIn("no key yet", self.model("m.keySentence(k)", key=None))
         self.assertIn("No notes", self.model("m.keySentence(k)", profile=[0] * 12))
         self.assertIn("Outside: F♯.", self.model("m.keySentence(k)", outside=["F♯"]))
-        self.assertIn("tonic to tonic", self.model("m.ruleText(k)"))
+        rule = self.model("m.ruleText(k)")
+        self.assertRegex(
+            rule, r"^The key asks \+2 st \(C minor into D minor\): tonic to tonic, unless"
+        )
+        self.assertIn("over 25 % more of its sound", rule)
+        self.assertIn("with most of its sound", self.model("m.ruleText(k)", rule_key=None))
+        self.assertEqual(self.model("m.anewText(k)"), "")
+        anew = {"key": "F minor", "confidence": 1, "shift": -3}
+        self.assertEqual(
+            self.model("m.anewText(k)", anew=anew),
+            "It is in F minor as it is known now, which asks −3 st.",
+        )
         fast = {"spool_cents": 84.4, "mending": -0.84}
         self.assertIn("+84 cents. A shift of −0.84 st", self.model("m.speedText(k)", **fast))
 

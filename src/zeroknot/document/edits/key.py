@@ -25,7 +25,9 @@ class FollowKey(Edit):
         return frozenset({self.strand})
 
     def label(self) -> str:
-        return "follow the key" if self.in_key else "keep own key"
+        if self.in_key is None:
+            return "keep own key"
+        return f"follow the key as {self.in_key.key}" if self.in_key.key else "follow the key"
 
 
 class Tune(Edit):

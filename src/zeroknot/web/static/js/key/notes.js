@@ -103,7 +103,9 @@ export const notes = (shared) => {
     /** What key the loop itself has; where it follows the song's it goes by that. @param {string} key */
     async stateKey(key) {
       const said = { kind: "state_key", key: key || null };
-      const done = shared.key.follows && !held.hand.is_new
+      await session.last; // whether it follows may be on its way
+      const follows = session.state.strands.some((s) => s.id === held.name && s.follows_key);
+      const done = follows
         ? await session.changeLoopFor(said, held.hand.loop, { kind: "follow_key", hand: held.name, follows: true, anew: true })
         : await session.changeLoop(said, held.hand.loop);
       if (!done) held.told();
