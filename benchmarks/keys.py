@@ -20,7 +20,7 @@ from benchmarks.accuracy.compose import Note, Spec, compose
 from benchmarks.accuracy.render import RATE, SOUNDFONTS, Band, Score, Timed, pick_programs
 from zeroknot.core.audio import Audio
 from zeroknot.core.harmony.clash import clash, partials_of
-from zeroknot.core.harmony.fit import SHIFTS, shares_inside, shift_into
+from zeroknot.core.harmony.fit import SAID, SHIFTS, shares_inside, shift_into
 from zeroknot.core.harmony.key import NAMES, Key
 from zeroknot.core.harmony.tones import profile_of
 from zeroknot.core.listening.chroma import spectral_peaks
@@ -63,7 +63,7 @@ def judged(task: tuple[int, Path]) -> tuple[bool, bool, float]:
     wanted, _, one = rendered(seed, 0, cache)
     own, notes, other = rendered(seed, 1, cache)
     began = time.perf_counter()
-    shift = shift_into(profile_of(other), wanted, own)
+    shift = shift_into(profile_of(other), wanted, own, leeway=SAID)
     truth = shares_inside(known_profile(notes), wanted)
     is_right = truth[shift] >= max(truth.values()) - 0.01
     seconds = np.linspace(0.1, PULSES * 60.0 / TEMPO - 0.1, MOMENTS)

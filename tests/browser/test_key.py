@@ -39,6 +39,9 @@ class KeyTest(BrowserTest):
         self.strand = next(s["id"] for s in self.state()["strands"] if s["loop"] == self.far)
         self.open(f"key/{self.strand}")
 
+    def key_of(self, strand):
+        return self.server.get(f"/api/projects/{self.project}/hand/{strand}/key")
+
     def loop(self, name, samples, key):
         self.send(wav_bytes(audio(samples), 24), f"{name}.wav")
         self.server.settle()
@@ -180,7 +183,9 @@ class KeyTest(BrowserTest):
         self.intent(kind="follow_key", hand=self.strand)
         self.open(f"key/{self.strand}")
         expect(page.locator("#key-said")).to_contain_text("% of its sound is inside D minor.")
-        expect(page.locator("[data-section='key shift']")).to_contain_text("(F♯ minor into D minor)")
+        expect(page.locator("[data-section='key shift']")).to_contain_text(
+            "(F♯ minor into D minor)"
+        )
         page.on("request", lambda r: asked.append(r.url.split("?")[0].rsplit("/", 1)[-1]))
         change = {"edit": {"kind": "favour", "favourite": True}, "shas": [self.near]}
         with page.expect_response("**/hand/*?beat=*"):
@@ -195,8 +200,20 @@ class KeyTest(BrowserTest):
             "It is in C♯ minor as it is known now, which asks +1 st."
         )
         page.get_by_role("button", name="Go by that").click()
-        expect(page.locator("[data-section='key shift']")).to_contain_text("(C♯ minor into D minor)")
+        expect(page.locator("[data-section='key shift']")).to_contain_text(
+            "(C♯ minor into D minor)"
+        )
         expect(page.locator("#anew-text")).to_be_hidden()
+        # What is said of it on the shelf is offered there.
+        self.walk_to("Shelf")
+        page.locator(".rows li", has_text="far chords").get_by_role("button", name="BPM").click()
+        about = page.locator(".about")
+        about.get_by_label("Key of the loop").select_option("F♯ minor")
+        page.get_by_text(
+            "far chords follows the song's key by the key that it came with"
+        ).wait_for()
+        page.get_by_role("button", name="By the new one, too").click()
+        self.wait(lambda: self.key_of(self.strand)["asked"] == -4)
 
     def test_a_clip_is_shifted_alone_cents_and_all(self):
         page = self.page
