@@ -169,7 +169,7 @@ def table(rows: int, files: int) -> str:
             )
             visitor = threading.Thread(target=_visit, args=(server, project, done, pages, sounds))
             bringing = subprocess.Popen(
-                [sys.executable, "-c", "from zeroknot.cli.main import run; run()", "bring",
+                [sys.executable, "-c", "from zeroknot.cli.start import run; run()", "bring",
                  str(pack), "--json"],
                 env={**os.environ, "ZEROKNOT_DATA": str(data)},
                 stdout=subprocess.PIPE, text=True,

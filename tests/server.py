@@ -45,7 +45,7 @@ class Server:
         self.said.seek(0)
         self.said.truncate()
         self.process = subprocess.Popen(
-            [sys.executable, "-c", "from zeroknot.cli.main import run; run()", "serve", "--port",
+            [sys.executable, "-c", "from zeroknot.cli.start import run; run()", "serve", "--port",
              str(self.port)],
             env={
                 **os.environ, "PYTHONFAULTHANDLER": "1", "ZEROKNOT_DATA": str(self.data),

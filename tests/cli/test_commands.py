@@ -2,6 +2,7 @@ import contextlib
 import inspect
 import io
 import json
+import signal
 import subprocess
 import sys
 import tempfile
@@ -17,7 +18,7 @@ from tests.core.listening.test_midi_reading import SIX_EIGHT
 from tests.sounds import FIXTURES, audio, drum_loop, rendered, sine
 from tests.studio.helper import StudioTest
 from zeroknot.cli.main import COMMANDS
-from zeroknot.cli.main import run as run_command
+from zeroknot.cli.start import run as run_command
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.harmony.fit import shares_inside
 from zeroknot.core.harmony.key import NAMES, Key
@@ -29,7 +30,7 @@ from zeroknot.studio.intents.time import SetSteadyTempo
 
 def run(*arguments, folder=None):
     return subprocess.run(
-        [sys.executable, "-c", "from zeroknot.cli.main import run; run()", *map(str, arguments)],
+        [sys.executable, "-c", "from zeroknot.cli.start import run; run()", *map(str, arguments)],
         capture_output=True, text=True, timeout=120, cwd=folder,
     )  # fmt: skip
 
@@ -58,9 +59,26 @@ class CommandLineTest(unittest.TestCase):
                 found = getattr(import_module(f"zeroknot.cli.{module}"), function)
                 self.assertEqual(inspect.getdoc(found), about)
 
+    def test_ctrl_c_while_it_loads_ends_it_without_a_word(self):
+        begun = subprocess.Popen(
+            [sys.executable, "-c", "import sys, time\n"
+             "class Slow:\n"
+             "    def find_spec(self, name, *rest):\n"
+             "        if name == 'typer':\n"
+             "            print('loading', flush=True); time.sleep(60)\n"
+             "sys.meta_path.insert(0, Slow())\n"
+             "from zeroknot.cli.start import run; run()"],
+            stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+        )  # fmt: skip
+        self.addCleanup(begun.kill)
+        self.assertEqual(begun.stdout.readline(), "loading\n")
+        begun.send_signal(signal.SIGINT)
+        self.assertEqual(begun.communicate(timeout=30), ("", ""))
+        self.assertEqual(begun.returncode, -signal.SIGINT)
+
     def test_help_loads_nothing_that_takes_long(self):
         loaded = subprocess.run(
-            [sys.executable, "-c", "import sys; from zeroknot.cli.main import run\n"
+            [sys.executable, "-c", "import sys; from zeroknot.cli.start import run\n"
              "try: run()\nexcept SystemExit: pass\n"
              "print([m for m in ('numpy', 'pydantic', 'sqlalchemy') if m in sys.modules])",
              "--help"],

@@ -32,7 +32,7 @@ class ShelfCommandsTest(unittest.TestCase):
 
     def run_(self, *arguments):
         return subprocess.run(
-            [sys.executable, "-c", "from zeroknot.cli.main import run; run()",
+            [sys.executable, "-c", "from zeroknot.cli.start import run; run()",
              *map(str, arguments)],
             env={**os.environ, "ZEROKNOT_DATA": str(self.data)},
             capture_output=True, text=True, timeout=120,

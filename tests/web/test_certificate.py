@@ -121,7 +121,7 @@ class LetInTest(unittest.TestCase):
         file.parent.mkdir()
         file.write_bytes(wav_bytes(rendered("bass_97"), 16))
         done = subprocess.run(
-            [sys.executable, "-c", "from zeroknot.cli.main import run; run()", "bring", str(file)],
+            [sys.executable, "-c", "from zeroknot.cli.start import run; run()", "bring", str(file)],
             env={**os.environ, "ZEROKNOT_DATA": folder.name},
             capture_output=True, text=True,
         )  # fmt: skip

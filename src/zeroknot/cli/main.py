@@ -78,9 +78,13 @@ def app_for(arguments: Sequence[str]) -> typer.Typer:
     return app
 
 
-def run() -> None:
-    """Entry point: known failures are one line on stderr and exit status 1."""
-    app = app_for(sys.argv[1:])
+def app_of_command_line() -> typer.Typer:
+    """As it was typed."""
+    return app_for(sys.argv[1:])
+
+
+def run(app: typer.Typer) -> None:
+    """Known failures are one line on stderr and exit status 1."""
     try:
         app()
     except Exception as error:

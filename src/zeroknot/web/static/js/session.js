@@ -9,6 +9,8 @@ import { sheetWith, stateWith } from "./net/since.js";
 import { TakenBack, comingOf } from "./taken-back.js";
 import { Engine } from "./engine/engine.js";
 
+const QUIET_SAID_MS = 5000;
+
 /** @typedef {import("./types.js").ProjectState} ProjectState */
 /** @typedef {import("./types.js").StateChange} StateChange */
 /** @typedef {import("./types.js").Sheet} Sheet */
@@ -34,6 +36,7 @@ export class Session {
     this.fetching = 0;
     /** @type {(message: string, kind?: string, action?: {label: string, run: () => void}) => void} */
     this.say = () => undefined;
+    this.quietSaid = -Infinity; // ms, when it was last said why nothing is heard
     /** @type {Promise<unknown>} */
     this.last = Promise.resolve();
     /** The newest state that was heard of, whether it is here or not. */
@@ -83,10 +86,18 @@ export class Session {
     return `/api/projects/${this.state.id}`;
   }
 
+  /** Said whenever something is to be heard that cannot be; not at every key of a row. */
+  sayWhyQuiet() {
+    const now = performance.now();
+    if (now - this.quietSaid < QUIET_SAID_MS) return;
+    this.quietSaid = now;
+    this.say(NO_SOUND, "error");
+  }
+
   /** The engine; made in the first gesture, as browsers want it. */
   engine() {
+    if (!mayPlay()) this.sayWhyQuiet();
     if (!this.engine_) {
-      if (!mayPlay()) this.say(NO_SOUND, "error");
       this.engine_ = new Engine(this.state.rate);
       if (this.sheet) this.engine_.song.adopt(this.sheet);
       for (const watcher of this.watchers) watcher();
