@@ -61,7 +61,9 @@ class CommandLineTest(unittest.TestCase):
 
     def test_ctrl_c_while_it_loads_ends_it_without_a_word(self):
         begun = subprocess.Popen(
-            [sys.executable, "-c", "import sys, time\n"
+            [sys.executable, "-c", "import signal, sys, time\n"
+             # As from a terminal: what starts the tests may have Ctrl+C ignored.
+             "signal.signal(signal.SIGINT, signal.default_int_handler)\n"
              "class Slow:\n"
              "    def find_spec(self, name, *rest):\n"
              "        if name == 'typer':\n"
