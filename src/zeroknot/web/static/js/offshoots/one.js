@@ -161,7 +161,7 @@ export const one = (shared) => {
       }
       const how = { hand: shared.nameOf(one.id), seam: "wrap", with_lead: false, beat: this.beatHere() };
       const made = await session.makeFor(`${shared.path}/prints`, how, ({ sha }) => {
-        shared.became.set(one.id, sha);
+        shared.became.set(one.id, sha).set(sha, one.id);
         return { kind: "keep_grown", offshoot: one.id, sha };
       });
       if (!made) return;

@@ -35,7 +35,7 @@ export class Shared {
     this.tree = treeOf([], this.folded);
     /** What was asked last. @type {Promise<boolean>} */
     this.asked = Promise.resolve(false);
-    /** What was kept, and the loop it became. @type {Map<string, string>} */
+    /** What was kept, and the loop it became; and back, for undo. @type {Map<string, string>} */
     this.became = new Map();
     /** Until what is being kept is there: what is grown meanwhile grows from that. @type {Promise<unknown>} */
     this.keeping = Promise.resolve();

@@ -37,6 +37,10 @@ const together = (shared) => section(/** @type {Sections | null} */ (null), {
       seen = session.state.revision;
       void this.told();
     }));
+    // A loop of it comes onto the shelf or leaves it, by an undo that began with the project, too.
+    view.scope.add(session.hear((event) => {
+      if (["shelf", "missed"].includes(event.kind)) void this.told();
+    }));
     view.scope.add(() => shared.app.stopHand());
     void this.told();
     Object.assign(shared.app, { offshoots: this });
