@@ -73,7 +73,7 @@ class KeyModelTest(NodeTest):
         given = {
             "names": list(NAMES), "profile": PROFILE, "key": str(key),
             "weights": list(key.weights), "own": "C minor", "prefers": "tonic", "proposed": 2,
-            "rule_key": "C minor", "leeway": 0.25, "anew": None,
+            "rule_key": "C minor", "by_key": 2, "leeway": 0.25, "anew": None,
             "shifted": 0.0, "outside": [], "along": False, "spool_cents": 0,
             "shares": [
                 {"shift": n, "inside": s} for n, s in shares_inside(PROFILE, key).items()
@@ -107,6 +107,8 @@ class KeyModelTest(NodeTest):
             rule, r"^The key asks \+2 st \(C minor into D minor\): tonic to tonic, unless"
         )
         self.assertIn("over 25 % more of its sound", rule)
+        other = self.model("m.ruleText(k)", by_key=-3)
+        self.assertIn("tonic to tonic would be −3 st, with less of its sound inside", other)
         self.assertIn("with most of its sound", self.model("m.ruleText(k)", rule_key=None))
         self.assertEqual(self.model("m.anewText(k)"), "")
         anew = {"key": "F minor", "confidence": 1, "shift": -3}

@@ -158,7 +158,7 @@ class FollowTest(KeyTest):
         self.studio.shelf.change([self.chords.sha], StateKey(key="D minor"))
         hand = in_hand(self.tree(), self.studio.loops, strand)
         seen = seen_key(self.tree(), hand)
-        self.assertEqual((seen.rule.key, seen.proposed), ("A minor", 3))
+        self.assertEqual((seen.rule.key, seen.proposed, seen.by_key), ("A minor", 3, 3))
         self.assertEqual((seen.anew.key, seen.anew.shift), ("D minor", -2))
         self.do(Follow(hand=strand, anew=True))
         self.assertEqual(self.semitones(self.studio.shelf.loop(self.chords.sha)), -2.0)

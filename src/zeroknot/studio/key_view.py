@@ -14,6 +14,7 @@ from zeroknot.core.harmony.fit import (
     SHIFTS,
     leeway_between,
     shares_inside,
+    shift_by,
     shift_into,
 )
 from zeroknot.core.harmony.key import NAMES, Key
@@ -56,6 +57,7 @@ class SeenKey:
     shares    for each of −6…+5: how much of the energy is then inside the key
     rule      what the strand follows the key by, or would; None where it has no notes
     proposed  by the rule; None where the song has no key
+    by_key    what it would be by its own key alone; None where it has none
     leeway    of the energy, that another shift has to have more inside to be proposed
     anew      what it would be by what its loop is known to be now, where that is another shift
     others    what a reading with doubt would mean
@@ -74,6 +76,7 @@ class SeenKey:
     shares: dict[int, float]
     rule: InKey | None
     proposed: int | None
+    by_key: int | None
     leeway: float
     anew: OtherReading | None
     others: tuple[OtherReading, ...]
@@ -113,6 +116,7 @@ def seen_key(project: Project, hand: Hand, beat: float = 0.0) -> SeenKey:
         shares=shares_inside(profile, key) if key else dict.fromkeys(SHIFTS, 0.0),
         rule=rule,
         proposed=_proposed(rule, key),
+        by_key=shift_by(rule.own, key, prefers) if rule and rule.own and key else None,
         leeway=leeway_between(rule.own, key, prefers, rule.leeway) if rule and key else NEAR,
         anew=_anew(strand, fresh, key),
         others=tuple(others),

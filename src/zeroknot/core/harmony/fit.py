@@ -77,13 +77,19 @@ def shift_into(
     best = max(SHIFTS, key=lambda n: (round(shares[n], 9), -abs(n)))
     if own is None:
         return best
-    tonic = interval(own, key)
-    relative = nearest(_major_pitch_class(key) - _major_pitch_class(own))
-    ways: tuple[tuple[int, Prefers], ...] = ((tonic, "tonic"), (relative, "relative"))
-    for wanted, way in ways if prefers == "tonic" else ways[::-1]:
+    ways: tuple[Prefers, ...] = ("tonic", "relative")
+    for way in ways if prefers == "tonic" else ways[::-1]:
+        wanted = shift_by(own, key, way)
         if shares[wanted] >= shares[best] - leeway_between(own, key, way, leeway):
             return wanted
     return best
+
+
+def shift_by(own: Key, key: Key, way: Prefers) -> int:
+    """The shift that brings tonic to tonic, or to that of the key with the same notes."""
+    if way == "tonic":
+        return interval(own, key)
+    return nearest(_major_pitch_class(key) - _major_pitch_class(own))
 
 
 def leeway_between(own: Key | None, key: Key, way: Prefers, leeway: float) -> float:

@@ -371,7 +371,8 @@ class OtherKey(TypedDict):
 class HandKey(TypedDict):
     """profile, weights: by pitch class, C first; asked: semitones that the key asks.
 
-    rule_key, leeway: what the strand is brought into the key by; anew: what it would be by now.
+    rule_key, by_key, leeway: what the strand is brought into the key by, its own key alone, how far
+    that stands; anew: what it would be by now.
     """
 
     names: list[str]
@@ -391,6 +392,7 @@ class HandKey(TypedDict):
     shares: list[ShiftShare]
     proposed: int | None
     rule_key: str | None
+    by_key: int | None
     leeway: float
     anew: OtherKey | None
     others: list[OtherKey]

@@ -92,6 +92,7 @@ def hand_key_json(project: Project, hand: Hand, beat: float = 0.0) -> Any:
         "shares": [{"shift": n, "inside": share} for n, share in seen.shares.items()],
         "proposed": seen.proposed,
         "rule_key": seen.rule.key if seen.rule else None,
+        "by_key": seen.by_key,
         "leeway": seen.leeway,
         "anew": _other(seen.anew) if seen.anew else None,
         "others": [_other(o) for o in seen.others],

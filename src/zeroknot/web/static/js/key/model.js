@@ -43,6 +43,7 @@ export function ruleText(key) {
   if (!key.key || key.proposed === null) return "";
   if (!key.rule_key) return `The key asks ${semitones(key.proposed)} (into ${key.key}): the shift with most of its sound inside.`;
   const way = key.prefers === "tonic" ? "tonic to tonic" : "to the key with the same notes";
+  if (key.by_key !== null && key.by_key !== key.proposed) return `The key asks ${semitones(key.proposed)} (${key.rule_key} into ${key.key}): ${way} would be ${semitones(key.by_key)}, with less of its sound inside by more than ${percent(key.leeway)}.`;
   return `The key asks ${semitones(key.proposed)} (${key.rule_key} into ${key.key}): ${way}, unless another shift has over ${percent(key.leeway)} more of its sound inside.`;
 }
 
