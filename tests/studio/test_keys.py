@@ -1,6 +1,7 @@
 """The song's key: who follows it, what moves where it changes, tuning, clashes."""
 
 import io
+from dataclasses import replace
 
 import mido
 import numpy as np
@@ -76,6 +77,18 @@ class KeyTest(StudioTest):
             self.studio.shelf.change([sha], StateKey(key=key))
         if sound:
             self.studio.shelf.change([sha], StateSound(sound=sound))
+        return self.studio.shelf.loop(sha)
+
+    def brought_notes(self):
+        """A MIDI loop in A minor."""
+        track = mido.MidiTrack([mido.MetaMessage("set_tempo", tempo=500_000)])
+        for note in (57, 60, 64, 67):  # A, C, E, G: 1, 3, 5, 7 of A minor
+            track.append(mido.Message("note_on", note=note, velocity=80, time=0))
+            track.append(mido.Message("note_off", note=note, time=480))
+        out = io.BytesIO()
+        mido.MidiFile(type=0, ticks_per_beat=480, tracks=[track]).save(file=out)
+        sha = self.bring(out.getvalue(), "line.mid").sha
+        self.studio.shelf.change([sha], StateKey(key="A minor"))
         return self.studio.shelf.loop(sha)
 
     def do(self, intent):
@@ -167,6 +180,20 @@ class FollowTest(KeyTest):
         self.assertIsNone(seen_key(self.tree(), hand).anew)
         self.studio.projects.undo(self.project)
         self.assertEqual(self.semitones(self.chords), 3.0)
+
+    def test_who_follows_is_not_listened_to_again_to_be_looked_at(self):
+        midi = self.brought_notes()
+        self.do(SetKeyAt(key="C minor"))
+        self.do(Place(hand=midi.sha, beat=0))
+        self.do(Follow(hand=self.strand(midi).id))
+        self.studio.shelf.change([midi.sha], StateKey(key="D minor"))
+
+        def asked(loop):
+            self.fail(f"{loop.name} was listened to")
+
+        hand = in_hand(self.tree(), self.studio.loops, self.strand(midi).id)
+        seen = seen_key(self.tree(), replace(hand, listen=asked))
+        self.assertEqual((seen.rule.key, seen.anew.key), ("A minor", "D minor"))
 
     def test_own_shift_lies_on_top_and_following_can_be_left(self):
         self.do(SetKeyAt(key="B minor"))
@@ -263,15 +290,8 @@ class ChangeTest(KeyTest):
 
 class ScaleTest(KeyTest):
     def test_notes_of_midi_keep_their_degree(self):
-        track = mido.MidiTrack([mido.MetaMessage("set_tempo", tempo=500_000)])
-        for note in (57, 60, 64, 67):  # A, C, E, G: 1, 3, 5, 7 of A minor
-            track.append(mido.Message("note_on", note=note, velocity=80, time=0))
-            track.append(mido.Message("note_off", note=note, time=480))
-        out = io.BytesIO()
-        mido.MidiFile(type=0, ticks_per_beat=480, tracks=[track]).save(file=out)
-        sha = self.bring(out.getvalue(), "line.mid").sha
-        self.studio.shelf.change([sha], StateKey(key="A minor"))
-        loop = self.studio.shelf.loop(sha)
+        loop = self.brought_notes()
+        sha = loop.sha
         self.do(SetKeyAt(key="C major"))
         self.do(Place(hand=sha, beat=0))
         self.do(Follow(hand=sha, along=True))

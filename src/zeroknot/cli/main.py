@@ -78,11 +78,6 @@ def app_for(arguments: Sequence[str]) -> typer.Typer:
     return app
 
 
-def app_of_command_line() -> typer.Typer:
-    """As it was typed."""
-    return app_for(sys.argv[1:])
-
-
 def run(app: typer.Typer) -> None:
     """Known failures are one line on stderr and exit status 1."""
     try:

@@ -101,10 +101,16 @@ class Hand:
 
     @property
     def tones_anew(self) -> Profile:
-        """The same as is heard now, whatever the strand follows the key by."""
+        """The same as is heard now, whatever the strand follows the key by.
+
+        Nothing is listened to again for that: what was not heard in sound (MIDI) stays as it came.
+        """
         if not has_notes(self.strand, self.loop):
             return NO_TONES
-        return self.loop.hearing.tones or self.listen(self.loop)
+        if self.loop.hearing.tones:
+            return self.loop.hearing.tones
+        in_key = self.strand.in_key
+        return in_key.profile if in_key else self.listen(self.loop)
 
     @property
     def in_key_anew(self) -> InKey | None:
