@@ -8,6 +8,7 @@ from pathlib import Path
 from tests.studio.helper import StudioTest
 from zeroknot.core.errors import FormatError
 from zeroknot.core.harmony.fit import HEARD, NEAR, SAID
+from zeroknot.core.warp.warp_map import WarpMap
 from zeroknot.document.edits.project import RenameProject
 from zeroknot.document.project import Project
 from zeroknot.document.stored import (
@@ -78,6 +79,22 @@ class SchemaTest(unittest.TestCase):
         }  # fmt: skip
         tree = {"schema": 8, "id": "p", "name": "P", "strands": [strand]}
         self.assertEqual(tree_value(json.dumps(tree)).strands[0].in_key.leeway, NEAR)
+
+    def test_hits_that_were_kept_before_they_were_in_doubt_are_known_as_they_were(self):
+        """So a groove that was laid then lays them where it did."""
+        strand = {
+            "id": "s", "name": "S", "loop": "0" * 64, "reading": None,
+            "knots": [{"second": 0, "beat": 0}, {"second": 2, "beat": 4}],
+            "groove": {"hits": [[0.0, 0.9, 1.0, "low", -9.0], [0.53, 0.05, 0.7, "high", -30.0]],
+                       "groove": {"name": "G", "per_beat": 2, "steps": [{}, {}],
+                                  "played": [[0.0, 0.5, "low", 0.0, False]]}},
+        }  # fmt: skip
+        tree = {"schema": 9, "id": "p", "name": "P", "strands": [strand]}
+        laid = tree_value(json.dumps(tree)).strands[0].groove
+        self.assertEqual([hit.doubt_s for hit in laid.hits], [0.0, 0.0])
+        self.assertEqual([hit.doubt for hit in laid.groove.played], [0.0])
+        moved = laid.layer.moves(WarpMap.between(0.0, 2.0, 4.0))
+        self.assertEqual([m.after for m in moved], [0.0, 1.0])
 
 
 class Stored(StudioTest):
@@ -277,6 +294,21 @@ class StoredLeewayTest(Stored):
         [entry] = self.studio.projects.list()
         tree = self.studio.projects.state(entry.id).project
         self.assertEqual([s.in_key.leeway for s in tree.strands], [SAID, HEARD])
+        self.read_whole_history(entry.id)
+        self.same_as_its_file(entry.id)
+
+
+class StoredDoubtTest(Stored):
+    """Written on 2026-12-01: schema 10, a groove that was taken from hits that were heard."""
+
+    schema = 10
+
+    def test_it_opens_with_its_history_and_how_exactly_its_hits_are_known(self):
+        [entry] = self.studio.projects.list()
+        tree = self.studio.projects.state(entry.id).project
+        [laid] = [s.groove for s in tree.strands if s.groove]
+        self.assertTrue(all(0.001 <= hit.doubt_s < 0.04 for hit in laid.hits))
+        self.assertTrue(all(hit.doubt > 0.0 for hit in laid.groove.played))
         self.read_whole_history(entry.id)
         self.same_as_its_file(entry.id)
 

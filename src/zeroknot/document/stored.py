@@ -19,7 +19,7 @@ from zeroknot.document.strand import Strand
 
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 
-SCHEMA = 9
+SCHEMA = 10
 
 
 def _shift_of_a_strand(strand: dict[str, Any]) -> dict[str, Any]:
@@ -45,7 +45,8 @@ def _edit_2(edit: dict[str, Any]) -> dict[str, Any]:
 # From a schema's number to the next: for trees and for edits. From 2 on each only added what is
 # none by itself (grooves; which parts of a recording are heard; slices, notes, the coil; slices
 # that are held, offshoots; the desk; phrases, sections; how far a known key stands, which is as far
-# as it was where nothing says so), so there is nothing to do.
+# as it was where nothing says so; how exactly hits are known, which is wholly where nothing says
+# so), so there is nothing to do.
 TREE_UPGRADES: Mapping[int, Upgrade] = {1: _tree_2}
 EDIT_UPGRADES: Mapping[int, Upgrade] = {1: _edit_2}
 

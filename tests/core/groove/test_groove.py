@@ -43,6 +43,7 @@ hits = st.lists(
     st.builds(
         Hit, second=st.floats(0.5, 4.4), strength=st.floats(0, 1),
         register=st.sampled_from(REGISTERS), level_db=st.floats(-60, 0),
+        sureness=st.floats(0, 1), doubt_s=st.one_of(st.just(0.0), st.floats(0, 0.05)),
     ), max_size=40, unique_by=lambda h: round(h.second, 3),
 ).map(lambda found: tuple(sorted(found)))  # fmt: skip
 

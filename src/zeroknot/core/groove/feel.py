@@ -80,7 +80,8 @@ class FeelFrom:
                 continue
             found = groove.target_of(self.beat + beat - begin, register, reach)
             if found and (one == at or found.beat > -1.0 / groove.per_beat / 2):
-                return Target(found.beat + begin - self.beat, found.accent_db)
+                by = begin - self.beat
+                return found._replace(beat=found.beat + by, step=found.step + by)
         return None
 
     def strikes(self, first: float, last: float) -> Iterator[Strike]:

@@ -33,10 +33,18 @@ MOST_PLAYED = 20_000
 
 
 class Target(NamedTuple):
-    """Where a groove has a hit: its beat, and how loud, dB against the mean of its register."""
+    """Where a groove has a hit.
+
+    beat
+    accent_db  against the mean of its register
+    step       beat of the grid that it belongs to
+    per_beat   steps a quarter note of that grid
+    """
 
     beat: float
     accent_db: float
+    step: float
+    per_beat: int
 
 
 class Strike(NamedTuple):
@@ -54,6 +62,8 @@ class Played(NamedTuple):
     weight     0…1
     accent_db  against the mean of its register
     leans      on another hit: a ghost, or a part of a flam
+    doubt      standard error of the beat; 0 where it is known
+    sureness   0…1, how sure it is that it is a hit
     """
 
     beat: float
@@ -61,6 +71,8 @@ class Played(NamedTuple):
     register: Register
     accent_db: float
     leans: bool = False
+    doubt: float = 0.0
+    sureness: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -162,7 +174,10 @@ class Groove:
         step = self.step_at(number, register)
         if step.hits == 0 or abs(place - number) > reach:
             return None
-        return Target((number + step.offset) / self.per_beat, step.accent_db)
+        return Target(
+            (number + step.offset) / self.per_beat, step.accent_db, number / self.per_beat,
+            self.per_beat,
+        )  # fmt: skip
 
     def strikes(self, first: float, last: float) -> Iterator[Strike]:
         """What it plays between two beats, as it is heard; all together are struck high."""

@@ -20,6 +20,7 @@ class Hit(NamedTuple):
     """second    of the recording
     strength  0…1, how much begins there
     sureness  0…1, how sure it is that one does
+    doubt_s   standard error of when it is; 0 where that is known
     """
 
     second: float
@@ -27,6 +28,7 @@ class Hit(NamedTuple):
     sureness: float = 1.0
     register: Register = "middle"
     level_db: float = 0.0
+    doubt_s: float = 0.0
 
 
 def at_sensitivity(hits: Iterable[Hit], sensitivity: float) -> tuple[Hit, ...]:

@@ -4,6 +4,7 @@ Conventions
 -----------
 - The layer lies over a warp map (base knots, straightened): every hit's beat is what that map
   gives, so what changes below, or an amount, is always computed anew, never from a result.
+- What a hit is off its step is believed by as much as the loop makes likely (`believed`).
 - Each hit that belongs to a step has a knot of its own, and so has one whose register is left where
   it is; what lies between, hits of no step among it, moves with its neighbours. The one and the end
   stay.
@@ -15,9 +16,11 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from zeroknot.core.errors import GrooveError
+from zeroknot.core.groove.believed import Heard, Looseness
 from zeroknot.core.groove.feel import Targets
-from zeroknot.core.groove.groove import MOST_ACCENT_DB, REACH, Groove
+from zeroknot.core.groove.groove import MOST_ACCENT_DB, REACH, Groove, Target
 from zeroknot.core.groove.hit import (
+    GHOST_DB,
     REGISTERS,
     Hit,
     Register,
@@ -143,7 +146,7 @@ class GrooveLayer:
         # What is struck a moment before the one belongs to it; before the end, to the next pass.
         first, last = zero - EARLY_SECONDS, end - EARLY_SECONDS
         inside = [hit for hit in self._counted if first <= hit.second < last]
-        wanted = [m for roll in rolls(inside) for m in self._wanted(roll, below, targets)]
+        wanted = [m for group in self._aimed(inside, below, targets) for m in group.moves()]
         tied = _kept_apart([m for m in wanted if not m.is_free], below)
         points = [(m.before, m.after) for m in tied]
         free = [replace(m, after=_along(points, m.before, below.span)) for m in wanted if m.is_free]
@@ -153,34 +156,119 @@ class GrooveLayer:
     def _counted(self) -> tuple[Hit, ...]:
         return at_sensitivity(self.hits, self.sensitivity)
 
-    def _wanted(self, roll: list[Hit], below: WarpMap, targets: Targets | None) -> list[Moved]:
-        """A hit, or a roll whose strongest leads, where the groove has it."""
-        lead = leader(roll)
-        beat = below.beat_of_second(lead.second)
-        own = lead.level_db - self._means[lead.register]
-        target = None
-        is_left = lead.register not in self.registers
-        if targets and not is_left:
-            target = targets.target_of(beat, lead.register if self.apart else None, self.reach)
-        by = self.timing * (target.beat - beat) if target else 0.0
-        gain = self.accents * (target.accent_db - own) if target else 0.0
-        gain = min(max(gain, -MOST_ACCENT_DB), MOST_ACCENT_DB)
+    def _aimed(
+        self, inside: list[Hit], below: WarpMap, targets: Targets | None
+    ) -> list["_Aimed"]:  # fmt: skip
+        """Rolls, and hits by themselves, with where the groove has them."""
         found = []
-        for hit in roll:
-            before = below.beat_of_second(hit.second)
-            whole = before + target.beat - beat if target else None
-            accent = target.accent_db if target else None
-            found.append(
-                Moved(
-                    hit, before, before + by, whole, gain, accent, own, leans=hit is not lead,
-                    is_free=target is None and not is_left,
-                )
-            )  # fmt: skip
+        for roll in rolls(inside):
+            lead = leader(roll)
+            is_left = lead.register not in self.registers
+            beats = [below.beat_of_second(hit.second) for hit in roll]
+            aimed = _Aimed(self, roll, beats, roll.index(lead), is_left)
+            if targets and not is_left:
+                register = lead.register if self.apart else None
+                aimed.target = targets.target_of(aimed.beat, register, self.reach)
+            found.append(aimed)
+        _leave_all_but_the_nearest(found)
+        _believe(found, below)
         return found
 
     @cached_property
-    def _means(self) -> dict[Register, float]:
+    def means(self) -> dict[Register, float]:
+        """The mean level of each register, dB."""
         return dict(mean_levels(self._counted))
+
+
+@dataclass
+class _Aimed:
+    """Hits that move as one, led by the strongest.
+
+    target   of the leader; None where it belongs to no step
+    believed  share of a step that the leader was played off it
+    """
+
+    layer: GrooveLayer
+    roll: list[Hit]
+    beats: list[float]
+    leads: int
+    is_left: bool
+    target: Target | None = None
+    believed: float = 0.0
+
+    @property
+    def lead(self) -> Hit:
+        return self.roll[self.leads]
+
+    @property
+    def beat(self) -> float:
+        return self.beats[self.leads]
+
+    @property
+    def own_db(self) -> float:
+        """Against the mean of its register."""
+        return self.lead.level_db - self.layer.means[self.lead.register]
+
+    @property
+    def off(self) -> float:
+        """Shares of a step that the leader is off it."""
+        assert self.target
+        return (self.beat - self.target.step) * self.target.per_beat
+
+    def heard(self, second: float) -> Heard:
+        """As it is believed or not; a beat takes so many seconds."""
+        assert self.target
+        doubt = self.lead.doubt_s / second * self.target.per_beat
+        number = round(self.target.step * self.target.per_beat)
+        is_second = number % 2 == 1 and self.target.per_beat % 2 == 0
+        return Heard(self.off, doubt, self.lead.sureness, is_second)
+
+    def moves(self) -> list[Moved]:
+        layer, target, lead = self.layer, self.target, self.lead
+        own = self.own_db
+        way = gain = 0.0
+        if target:
+            # What it was only heard to be off stays as it is.
+            way = target.beat - (target.step + self.believed / target.per_beat)
+            gain = layer.accents * (target.accent_db - own)
+        gain = min(max(gain, -MOST_ACCENT_DB), MOST_ACCENT_DB)
+        return [
+            Moved(
+                hit, before, before + layer.timing * way, before + way if target else None, gain,
+                target.accent_db if target else None, own, leans=hit is not lead,
+                is_free=target is None and not self.is_left,
+            )
+            for hit, before in zip(self.roll, self.beats, strict=True)
+        ]  # fmt: skip
+
+
+def _leave_all_but_the_nearest(found: list[_Aimed]) -> None:
+    """Of heard hits that would be laid on one place, one is what belongs there.
+
+    The others are an echo of it, a ghost, a faster figure: they go along with their neighbours.
+    """
+    nearest: dict[float, _Aimed] = {}
+    heard = [a for a in found if a.target and a.lead.doubt_s > 0.0]
+    for aimed in heard:
+        assert aimed.target
+        place = round(aimed.target.beat, 6)
+        way = abs(aimed.beat - aimed.target.beat)
+        other = nearest.get(place)
+        if other is None or way < abs(other.beat - aimed.target.beat):
+            nearest[place] = aimed
+    for aimed in heard:
+        assert aimed.target
+        if nearest[round(aimed.target.beat, 6)] is not aimed:
+            aimed.target = None
+
+
+def _believe(found: list[_Aimed], below: WarpMap) -> None:
+    """Each is off its step by as much as the loop makes likely."""
+    second = below.body_seconds / below.span
+    known = [(aimed, aimed.heard(second)) for aimed in found if aimed.target]
+    looseness = Looseness.of([heard for aimed, heard in known if aimed.own_db >= GHOST_DB])
+    for aimed, heard in known:
+        aimed.believed = looseness.believed(heard)
 
 
 def _kept_apart(moves: list[Moved], below: WarpMap) -> list[Moved]:

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeroknot.core.errors import GrooveError
+from zeroknot.core.groove.believed import Heard, Looseness
 from zeroknot.core.groove.groove import GRIDS, MOST_ACCENT_DB, REACH, Groove, Played, Step, Steps
 from zeroknot.core.groove.hit import (
     GHOST_DB,
@@ -75,7 +76,12 @@ def played_of(
             accent = hit.level_db - means[hit.register]
             leans = hit is not lead or accent < GHOST_DB
             beat = warp.beat_of_second(hit.second) - first_beat
-            found.append(Played(beat, max(hit.strength, 0.01), hit.register, accent, leans))
+            doubt = hit.doubt_s * warp.span / warp.body_seconds
+            found.append(
+                Played(
+                    beat, max(hit.strength, 0.01), hit.register, accent, leans, doubt, hit.sureness
+                )
+            )
     return tuple(found)
 
 
@@ -117,33 +123,81 @@ def taken(
     kept = tuple(hit for hit in played if hit.register in registers)
     last = beats * per_beat - 0.5
 
-    def gathered(of: Iterable[Played]) -> Steps:
-        found: list[list[tuple[float, Played]]] = [[] for _ in range(count)]
-        for hit in of:
-            place = hit.beat * per_beat
-            number = math.floor(place + 0.5)
-            if -0.5 <= place < last and abs(place - number) <= REACH:
-                found[number % count].append((place - number, hit))
-        return tuple(_step(hits) for hits in found)
+    near = _on_steps(kept, per_beat, last)
+    each = [hit for r in REGISTERS for hit in _nearest(h for h in near if h.played.register == r)]
+    looseness = Looseness.of([hit.heard for hit in each if not hit.played.leans])
 
-    steps = gathered(kept)
+    def gathered(of: Iterable[_Near]) -> Steps:
+        found: list[list[_Near]] = [[] for _ in range(count)]
+        for hit in _nearest(of):
+            found[hit.number % count].append(hit)
+        return tuple(_step(hits, looseness) for hits in found)
+
+    steps = gathered(near)
     if not any(step.hits for step in steps):
         raise GrooveError("no hit lies near enough to a step of that grid")
-    rows = {r: gathered(h for h in kept if h.register == r) for r in registers}
+    rows = {r: gathered(h for h in near if h.played.register == r) for r in registers}
     told = {r: row for r, row in rows.items() if any(step.hits for step in row)}
     return Groove(name, per_beat, steps, origin=origin, played=kept).with_rows(told)
 
 
-def _step(near: list[tuple[float, Played]]) -> Step:
-    full = [(offset, hit) for offset, hit in near if not hit.leans] or near
+@dataclass(frozen=True)
+class _Near:
+    """A hit and the number of the step that it belongs to."""
+
+    played: Played
+    number: int
+    heard: Heard
+
+    @property
+    def is_heard(self) -> bool:
+        """Was it heard in a recording?"""
+        return self.played.doubt > 0.0 and not self.played.leans
+
+
+def _on_steps(played: Iterable[Played], per_beat: int, last: float) -> list[_Near]:
+    """Hits within reach of a step, before the last place."""
+    found = []
+    for hit in played:
+        place = hit.beat * per_beat
+        number = math.floor(place + 0.5)
+        if -0.5 <= place < last and abs(place - number) <= REACH:
+            is_second = number % 2 == 1 and per_beat % 2 == 0
+            heard = Heard(place - number, hit.doubt * per_beat, hit.sureness, is_second)
+            found.append(_Near(hit, number, heard))
+    return found
+
+
+def _nearest(hits: Iterable[_Near]) -> list[_Near]:
+    """Of heard hits on one step the nearest; the others go along with it when it is laid."""
+    kept = list(hits)
+    nearest: dict[int, _Near] = {}
+    for hit in kept:
+        other = nearest.get(hit.number)
+        if hit.is_heard and (other is None or abs(hit.heard.off) < abs(other.heard.off)):
+            nearest[hit.number] = hit
+    return [hit for hit in kept if not hit.is_heard or nearest[hit.number] is hit]
+
+
+def _step(near: list[_Near], looseness: Looseness) -> Step:
+    full = [hit for hit in near if not hit.played.leans] or near
     if not full:
         return Step(hits=0)
-    weight = sum(hit.weight for _, hit in full)
-    mean = sum(offset * hit.weight for offset, hit in full) / weight
-    accent = sum(hit.accent_db * hit.weight for _, hit in full) / weight
+    weights = np.asarray([hit.played.weight * looseness.belongs(hit.heard) for hit in full])
+    weights /= max(float(weights.sum()), 1e-12)
+    offs = np.asarray([hit.heard.off for hit in full])
+    errors = np.asarray([hit.heard.error for hit in full])
+    mean = float(weights @ offs)
+    together = Heard(
+        mean, math.sqrt(float(weights**2 @ errors)),
+        float(weights @ np.asarray([hit.heard.sureness for hit in full])),
+        all(hit.heard.is_second for hit in full),
+    )  # fmt: skip
+    weight = sum(hit.played.weight for hit in full)
+    accent = sum(hit.played.accent_db * hit.played.weight for hit in full) / weight
     accent = min(max(accent, -MOST_ACCENT_DB), MOST_ACCENT_DB)
-    spread = math.sqrt(sum(hit.weight * (offset - mean) ** 2 for offset, hit in full) / weight)
-    return Step(mean, accent, spread, len(full))
+    spread = math.sqrt(float(weights @ (offs - mean) ** 2))
+    return Step(looseness.believed(together), accent, spread, len(full))
 
 
 def _explained(played: Sequence[Played], per_beat: int) -> Explained:
