@@ -1,5 +1,5 @@
 // @ts-check
-/** What starts together ends together: listeners, timers, observers, frames. */
+/** What starts together ends together: listeners, timers, observers. */
 export class Scope {
   constructor() {
     /** @type {(() => void)[]} */
@@ -20,17 +20,6 @@ export class Scope {
   on(target, type, handler, options) {
     target.addEventListener(type, handler, options);
     this.add(() => target.removeEventListener(type, handler, options));
-  }
-
-  /** Call on every animation frame. @param {() => void} draw */
-  everyFrame(draw) {
-    let id = 0;
-    const step = () => {
-      draw();
-      id = requestAnimationFrame(step);
-    };
-    id = requestAnimationFrame(step);
-    this.add(() => cancelAnimationFrame(id));
   }
 
   /** @param {Element} element @param {() => void} resized */

@@ -1,7 +1,8 @@
 // @ts-check
 /**
  * The page's pictures: one loop for all of them, one palette read a frame, and a canvas that is never
- * larger than a browser can hold. A picture is drawn again only when what it shows has changed.
+ * larger than a browser can hold. A picture is drawn again only when what it shows has changed, and
+ * where nothing plays, nothing was drawn and nobody did anything, it is looked at a few times a second.
  */
 
 import { paletteName, palette } from "./colours.js";
@@ -20,20 +21,48 @@ let read = null;
 let fontsCame = 0;
 document.fonts.addEventListener("loadingdone", () => { fontsCame += 1; });
 
-function step() {
+const STIRRED_MS = 600; // after which a page rests
+const REST_MS = 100; // between two looks at a page that rests
+const STIRRING = ["pointerdown", "pointermove", "pointerup", "keydown", "keyup", "wheel", "scroll", "input", "focusin", "dragover", "drop", "resize"];
+let stirredAt = 0;
+let resting = 0;
+
+for (const type of STIRRING) addEventListener(type, stir, { capture: true, passive: true });
+
+/** Something moves, or is about to: every frame is drawn for a while. */
+export function stir() {
+  stirredAt = performance.now();
+  if (!resting) return;
+  clearTimeout(resting);
+  resting = 0;
   running = requestAnimationFrame(step);
+}
+
+function step() {
+  running = 0;
   for (const one of [...steps]) one();
+  if (running || !steps.size) return;
+  if (performance.now() - stirredAt < STIRRED_MS) running = requestAnimationFrame(step);
+  else resting = setTimeout(lookOnce, REST_MS);
+}
+
+/** One look at a page that rests. */
+function lookOnce() {
+  resting = 0;
+  running = requestAnimationFrame(step);
 }
 
 /** Call on every animation frame, until what is returned is called. @param {() => void} draw */
 export function eachFrame(draw) {
   steps.add(draw);
+  stir();
   if (!running) running = requestAnimationFrame(step);
   return () => {
     steps.delete(draw);
     if (steps.size) return;
     cancelAnimationFrame(running);
-    running = 0;
+    clearTimeout(resting);
+    running = resting = 0;
   };
 }
 
@@ -81,6 +110,7 @@ export function picture(canvas, looks, draw) {
     if (now === drawn) return;
     drawn = now;
     draw(cleared(canvas, sheet), { ...sheet, colours: colours() });
+    stir();
   });
 }
 
@@ -104,5 +134,6 @@ export function layered(canvas, before, still, moving) {
     c.drawImage(kept, 0, 0, sheet.width, sheet.height);
     moving.draw(c, drawn);
     [stood, moved] = [under, over];
+    stir();
   });
 }

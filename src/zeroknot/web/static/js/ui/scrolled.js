@@ -4,7 +4,7 @@
  * sight is drawn.
  */
 
-import { cleared, colours, eachFrame, sheetOf } from "./frames.js";
+import { cleared, colours, eachFrame, sheetOf, stir } from "./frames.js";
 
 /** In CSS pixels of the canvas. @typedef {{left: number, top: number, right: number, bottom: number}} Region */
 /** @typedef {import("./frames.js").Sheet} Sheet */
@@ -49,6 +49,7 @@ export function scrolledPicture(canvas, { looks, place, body, draw, still }) {
       still(c, shown);
     }
     [drawn, at] = [now, to];
+    stir();
   });
 }
 

@@ -6,6 +6,7 @@ import { bpm, gainOfDb, position, typedNumber } from "../format.js";
 import { beginsAgain, cycleOf, cycleText, setBeginsAgain, setCycle } from "../cycle.js";
 import { bpmAt, metreAt } from "../metre.js";
 import { showAgain } from "../ui/fields.js";
+import { eachFrame, stir } from "../ui/frames.js";
 import { bindKeys } from "../ui/keys.js";
 
 const TAPS_FORGOTTEN_MS = 2000;
@@ -45,11 +46,7 @@ export const transport = (session) => () => ({
       this.show();
       this.setClick();
     });
-    const step = () => {
-      this.frame();
-      requestAnimationFrame(step);
-    };
-    requestAnimationFrame(step);
+    eachFrame(() => this.frame());
     bindKeys("Everywhere", [
       { key: "Space", does: "play or stop", run: () => this.toggle() },
       { key: "Home", does: "back to the start", run: () => this.toStart() },
@@ -88,6 +85,7 @@ export const transport = (session) => () => ({
     const song = session.engine_?.song;
     this.playing = song?.isPlaying ?? false;
     this.waiting = song?.isWaiting ?? false;
+    if (this.playing || this.waiting || session.engine_?.hand.isPlaying) stir();
     this.showHere();
     const text = session.sheet ? position(session.sheet.pulses, session.beat()) : "1.1.1";
     if (text !== this.place) this.place = text;
