@@ -18,6 +18,7 @@ from zeroknot.core.harmony.fit import HEARD, SAID
 from zeroknot.core.harmony.profile import NO_TONES, Profile
 from zeroknot.core.listening.attack import SENSITIVITY, Attacks
 from zeroknot.core.listening.beats import followed
+from zeroknot.core.listening.known_beats import beats_between
 from zeroknot.core.listening.reading import LONGEST_LOOP_SECONDS, Reading
 from zeroknot.core.listening.sound_kind import UNPITCHED
 from zeroknot.core.loop import Loop
@@ -266,20 +267,35 @@ def pulses_heard(strand: Strand, loop: Loop) -> NDArray[np.float64]:
     pulses = reading.pulses if reading else max(1, round(warp.span))
     period = warp.body_seconds / pulses
     beats = loop.hearing.beats
-    if len(beats) > 2:
+    is_take = loop.is_midi or loop.seconds > LONGEST_LOOP_SECONDS
+    if is_take and len(beats) > 2:
         heard = (beats[-1] - beats[0]) / (len(beats) - 1)
-        is_followed = loop.is_midi or loop.seconds > LONGEST_LOOP_SECONDS
-        if is_followed and abs(heard / period - 1) < FOLLOWED_WITHIN:
+        if abs(heard / period - 1) < FOLLOWED_WITHIN:
             return np.asarray(beats)
-    return _followed(loop.hearing.attacks, period, max(loop.seconds, warp.end.second))
+    until = max(loop.seconds, warp.end.second)
+    if is_take:
+        return _followed(loop.hearing.attacks, period, until)
+    return _between(loop.hearing.attacks, warp.zero.second, warp.end.second, pulses, until)
+
+
+Row = tuple[float, float, float]
 
 
 @lru_cache(maxsize=16)
-def _followed(
-    attacks: tuple[tuple[float, float, float], ...], period: float, until: float
+def _followed(attacks: tuple[Row, ...], period: float, until: float) -> NDArray[np.float64]:
+    return followed(_usual(attacks), period, until)
+
+
+@lru_cache(maxsize=16)
+def _between(
+    attacks: tuple[Row, ...], start: float, end: float, pulses: int, until: float
 ) -> NDArray[np.float64]:
+    return beats_between(_usual(attacks), start, end, pulses, until)
+
+
+def _usual(attacks: tuple[Row, ...]) -> Attacks:
     table = np.asarray([a for a in attacks if a[2] >= 1.0 - SENSITIVITY]).reshape(-1, 3)
-    return followed(Attacks(table[:, 0], table[:, 1], table[:, 2]), period, until)
+    return Attacks(table[:, 0], table[:, 1], table[:, 2])
 
 
 def with_other_knots(strand: Strand, which: str) -> Strand:

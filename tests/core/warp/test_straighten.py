@@ -10,7 +10,14 @@ from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.beats import followed
 from zeroknot.core.listening.material import material_of
 from zeroknot.core.warp.knot import Knot
-from zeroknot.core.warp.straighten import counted, tempo_over_time, tied, with_layer
+from zeroknot.core.warp.straighten import (
+    Straighten,
+    Tie,
+    counted,
+    tempo_over_time,
+    tied,
+    with_layer,
+)
 from zeroknot.core.warp.warp_map import WarpMap
 
 
@@ -62,6 +69,14 @@ class LayerTest(unittest.TestCase):
         again = with_layer(wide, layer.rescaled(base, wide))
         for t in self.TIMES:
             self.assertAlmostEqual(again.beat_of_second(t), 2 * warp.beat_of_second(t))
+
+    def test_a_tie_that_another_reading_leaves_outside_the_pass_is_gone(self):
+        base = WarpMap.between(0.0, 8.0, 16.0)
+        layer = Straighten((Tie(1.003, 2.006, 1.95), Tie(4.0, 8.0, 8.1), Tie(7.99, 15.98, 16.2)), 1)
+        later = WarpMap.between(1.0, 7.995, 14.0)
+        again = layer.rescaled(base, later)
+        self.assertEqual([t.second for t in again.ties], [4.0])
+        self.assertEqual(len(with_layer(later, again).knots), 3)
 
     def test_refusals(self):
         with self.assertRaisesRegex(KnotError, "no beats were heard"):

@@ -87,7 +87,7 @@ def beats_along(
     if curve is not None:
         return tuple(curve.seconds.tolist())
     start, length, pulses = reading.downbeat_s, reading.end_s - reading.downbeat_s, reading.pulses
-    bend = _bend(attacks, start, length, pulses)
+    bend = bend_of(attacks, start, length, pulses)
     first = -int((start + 0.01) * pulses / length)
     x = np.arange(min(0, first), pulses) / pulses
     beats = start + length * (x + bend * x * (1.0 - x) * (x > 0))
@@ -95,7 +95,7 @@ def beats_along(
     return tuple(beats.tolist())
 
 
-def _bend(attacks: Attacks, start: float, length: float, pulses: int) -> float:
+def bend_of(attacks: Attacks, start: float, length: float, pulses: int) -> float:
     """How the tempo changes over a pass: the bend that the attacks agree with, or none."""
     inside = (attacks.seconds > start - 0.02) & (attacks.seconds < start + length - 0.02)
     share = (attacks.seconds[inside] - start) / length
@@ -124,7 +124,7 @@ def followed_rises(rises: Floats, step: float, attacks: Attacks) -> Floats:
 
     rises  float64 [steps] of `step` seconds: how much begins in each, in standard deviations
     """
-    return _on_attacks(_followed(rises, step), attacks.seconds)
+    return on_attacks(_followed(rises, step), attacks.seconds)
 
 
 def followed(attacks: Attacks, period: float, until: float) -> Floats:
@@ -143,7 +143,7 @@ def followed(attacks: Attacks, period: float, until: float) -> Floats:
     inside = at < rises.size
     np.maximum.at(rises, at[inside], 0.3 + attacks.strengths[inside])
     beats = _followed(rises / (rises.std() + 1e-9), step, period)
-    return _on_attacks(beats, attacks.seconds)
+    return on_attacks(beats, attacks.seconds)
 
 
 def share_on(beats: Floats, attacks: Attacks, parts: int) -> float:
@@ -161,8 +161,12 @@ def share_on(beats: Floats, attacks: Attacks, parts: int) -> float:
     return float(np.average(off < ON_BEAT_SECONDS, weights=attacks.strengths[inside] + 1e-6))
 
 
-def _on_attacks(beats: Floats, attacks: Floats) -> Floats:
-    """Beats moved onto the attacks that they are meant for; those on none keep their place."""
+def on_attacks(beats: Floats, attacks: Floats) -> Floats:
+    """Beats moved onto the attacks that they are meant for; those on none keep their place.
+
+    beats, attacks  float64 [n] seconds, rising
+    returns         float64 [n] seconds, rising; beats that meet are one
+    """
     if not attacks.size or beats.size < 2:
         return beats
     nearest = _nearest(attacks, beats)

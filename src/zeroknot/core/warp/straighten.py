@@ -65,16 +65,21 @@ class Straighten:
         return tuple(Knot(t.second, t.beat(self.amount)) for t in self.ties)
 
     def rescaled(self, before: WarpMap, after: WarpMap) -> "Straighten":
-        """The same ties after the base was read or laid anew: each keeps its share."""
+        """The same ties after the base was read or laid anew: each keeps its share.
+
+        One that would leave the pass is none of it.
+        """
         zero, end = after.zero.second, after.end.second
         origin = before.beat_of_second(zero)
         scale = after.span / (before.beat_of_second(end) - origin)
-        ties = tuple(
+        ties = (
             Tie(t.second, (t.from_beat - origin) * scale, (t.to_beat - origin) * scale)
             for t in self.ties
             if zero + CLOSEST_SECONDS < t.second < end - CLOSEST_SECONDS
         )
-        return replace(self, ties=ties)
+        least, most = CLOSEST_BEATS, after.span - CLOSEST_BEATS
+        inside = (t for t in ties if all(least < b < most for b in (t.from_beat, t.to_beat)))
+        return replace(self, ties=tuple(inside))
 
     def without(self, seconds: Iterable[float]) -> "Straighten":
         """The layer without its ties at these seconds of the recording."""
