@@ -1,10 +1,11 @@
-"""A loop that is on the grid, laid on the grid: what moves? And one that is loosely played?
+"""A loop that is on the grid, laid on the grid, or straightened: what moves? And one that is loose?
 
 `python -m benchmarks.grid FOLDER...`
 
 FOLDER holds rendered loops with known onsets (`benchmarks.accuracy.loops FOLDER --seed N`), single
 sounds and mixes that went through what real loops go through. Told is how far their true onsets are
-from the grid before and after even steps are laid wholly over what was heard of them.
+from the grid before, after even steps are laid wholly over what was heard of them, and after every
+beat is tied; of loops whose tempo drifts the same of their beats.
 """
 
 import json
@@ -19,13 +20,16 @@ import numpy as np
 import soundfile
 
 from zeroknot.core.audio import Audio
+from zeroknot.core.errors import KnotError
 from zeroknot.core.groove.groove import even
 from zeroknot.core.groove.hit import at_sensitivity
 from zeroknot.core.groove.layer import GrooveLayer
 from zeroknot.core.groove.measure import measured
 from zeroknot.core.groove.take import grids_of, played_of, taken
 from zeroknot.core.listening.attack import SENSITIVITY
-from zeroknot.core.listening.attacks import all_attacks
+from zeroknot.core.listening.attacks import all_attacks, find_attacks
+from zeroknot.core.listening.known_beats import beats_between
+from zeroknot.core.warp.straighten import counted, tied, with_layer
 from zeroknot.core.warp.warp_map import WarpMap
 
 STRAIGHT, LOOSE = 0.0008, 0.03  # seconds off the grid at most, to be called so
@@ -48,33 +52,54 @@ def on_a_grid(told: dict[str, Any]) -> tuple[int, float] | None:
     return (per_beat, worst) if worst < min(LOOSE, 0.2 * beat / per_beat) else None
 
 
-def off_before_and_after(task: tuple[Path, dict[str, Any]]) -> tuple[str, str, np.ndarray] | None:
-    """Straight or loose, the kind of sound, and ms: off before, after, moved by its own groove."""
+Found = tuple[str, str, np.ndarray]
+
+
+def off_before_and_after(task: tuple[Path, dict[str, Any]]) -> Found | None:
+    """Straight, loose or drifting; the kind of sound; ms off: float64 [4, onsets or beats].
+
+    Before; laid on even steps; straightened; moved by the loop's own groove.
+    """
     folder, told = task
-    found = on_a_grid(told)
+    found = (4, 1.0) if told["condition"] == "drift" else on_a_grid(told)
     if not found:
         return None
     per_beat, worst = found
     samples, rate = soundfile.read(folder / told["file"], always_2d=True, dtype="float32")
     sound = Audio(np.ascontiguousarray(samples.T), rate)
     hits = measured(sound, all_attacks(sound))
-    beat_ms = 60_000.0 / told["tempo_bpm"]
-    beats = float(told["bars"] * told["beats_per_bar"])
-    warp = WarpMap.between(told["downbeat_s"], told["end_s"], beats)
-    onsets = [s for s in told["onsets_s"] if told["downbeat_s"] <= s < told["end_s"] - 0.02]
-    if len(onsets) < 2 or not hits:
+    beats = told["bars"] * told["beats_per_bar"]
+    warp = WarpMap.between(told["downbeat_s"], told["end_s"], float(beats))
+    beat_ms = 1000.0 * warp.body_seconds / beats
+    places = told["beats_s"] if told["condition"] == "drift" else told["onsets_s"]
+    places = [s for s in places if told["downbeat_s"] <= s < told["end_s"] - 0.02]
+    if len(places) < 2 or not hits:
         return None
-    before = np.asarray([warp.beat_of_second(s) for s in onsets])
-    steps = np.round(before * per_beat) / per_beat
-    laid = GrooveLayer(hits, even(per_beat)).over(warp)
+    before = np.asarray([warp.beat_of_second(s) for s in places])
+    wanted = np.round(before * per_beat) / per_beat
+    if told["condition"] == "drift":
+        wanted = np.arange(len(places), dtype=np.float64)
     played = played_of(at_sensitivity(hits, SENSITIVITY), warp, 0.0, beats)
-    own = GrooveLayer(hits, taken(played, grids_of(played)[0].per_beat, beats)).over(warp)
-    after, again = (np.asarray([m.beat_of_second(s) for s in onsets]) for m in (laid, own))
-    sound_kind = told["sound"]
-    kind = sound_kind if sound_kind == "mixed" else "drums"
-    kind = kind if sound_kind in ("mixed", "drums", "percussion") else "tones"
-    rows = np.abs(beat_ms * np.stack([before - steps, after - steps, again - before]))
-    return "straight" if worst < STRAIGHT else "loose", kind, rows
+    own = taken(played, grids_of(played)[0].per_beat, float(beats))
+    laid, again = (GrooveLayer(hits, groove).over(warp) for groove in (even(per_beat), own))
+    after, tied_to, moved = (
+        np.asarray([m.beat_of_second(s) for s in places])
+        for m in (laid, straightened(sound, warp, beats), again)
+    )
+    how = "straight" if worst < STRAIGHT else "drifting" if worst == 1.0 else "loose"
+    kind = {"mixed": "mixed", "drums": "drums", "percussion": "drums"}.get(told["sound"], "tones")
+    return how, kind, beat_ms * np.abs([before - wanted, after - wanted, tied_to - wanted,
+                                        moved - before])  # fmt: skip
+
+
+def straightened(sound: Audio, warp: WarpMap, pulses: int) -> WarpMap:
+    """Every beat tied to where it belongs; as it is where there is none to tie."""
+    start, end = warp.zero.second, warp.end.second
+    heard = beats_between(find_attacks(sound), start, end, pulses, sound.seconds)
+    try:
+        return with_layer(warp, tied(warp, counted(start, end, heard, 1.0), 1))
+    except KnotError:
+        return warp
 
 
 def main() -> None:
@@ -88,14 +113,14 @@ def main() -> None:
         for found in pool.map(off_before_and_after, tasks, chunksize=8):
             if found:
                 groups[found[:2]].append(found[2])
-    print("played    of       loops   off before  after, ms   over 6 ms before  after   own groove")
+    print("ms off, and over 6 ms:    before          even steps      straightened    own groove")
     for (how, kind), rows in sorted(groups.items(), reverse=True):
-        off = [float(np.mean([r[i].mean() for r in rows])) for i in range(3)]
-        far = [100.0 * float(np.mean([(r[i] > NOTICED_MS).mean() for r in rows])) for i in (0, 1)]
-        print(
-            f"{how:9} {kind:8} {len(rows):5} {off[0]:12.2f} {off[1]:10.2f} {far[0]:16.1f} % "
-            f"{far[1]:6.1f} % {off[2]:9.2f}"
-        )
+        shown = f"{how:9} {kind:6} {len(rows):4}"
+        for i in range(3):
+            off = float(np.mean([r[i].mean() for r in rows]))
+            far = 100.0 * float(np.mean([(r[i] > NOTICED_MS).mean() for r in rows]))
+            shown += f"   {off:6.2f} {far:4.1f} %"
+        print(f"{shown}   {float(np.mean([r[3].mean() for r in rows])):5.2f}")
 
 
 if __name__ == "__main__":
