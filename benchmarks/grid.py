@@ -92,14 +92,14 @@ def off_before_and_after(task: tuple[Path, dict[str, Any]]) -> Found | None:
                                         moved - before])  # fmt: skip
 
 
-def straightened(sound: Audio, warp: WarpMap, pulses: int) -> WarpMap:
+def straightened(sound: Audio, base: WarpMap, pulses: int) -> WarpMap:
     """Every beat tied to where it belongs; as it is where there is none to tie."""
-    start, end = warp.zero.second, warp.end.second
+    start, end = base.zero.second, base.end.second
     heard = beats_between(find_attacks(sound), start, end, pulses, sound.seconds)
     try:
-        return with_layer(warp, tied(warp, counted(start, end, heard, 1.0), 1))
+        return with_layer(base, tied(base, counted(start, end, heard, 1.0), 1))
     except KnotError:
-        return warp
+        return base
 
 
 def main() -> None:
