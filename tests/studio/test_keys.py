@@ -327,6 +327,18 @@ class TuningTest(KeyTest):
         with self.assertRaises(EditError):
             self.do(CorrectTuning(hands=(sharp.sha,)))
 
+    def test_what_is_as_good_as_in_tune_is_left_alone(self):
+        """Tuning is heard to some cents: corrected by that, two loops in tune would be apart."""
+        for cents, corrected in ((5.0, 0.0), (-6.0, 0.0), (14.0, -14.0)):
+            loop = self.brought(chords((57, 62), cents=cents), f"{cents}.wav", "A minor", "chords")
+            seen = seen_key(self.tree(), self.studio.hand(self.tree(), loop.sha))
+            with self.subTest(cents=cents):
+                self.assertAlmostEqual(seen.cents, cents, delta=2.0)
+                self.assertAlmostEqual(seen.correction, corrected, delta=2.0 if corrected else 0.0)
+        self.do(SetA4(hertz=442.0))
+        seen = seen_key(self.tree(), self.studio.hand(self.tree(), self.chords.sha))
+        self.assertEqual(seen.correction, 7.85)
+
     def test_pitch_that_follows_speed_is_said_in_cents_with_what_would_mend_it(self):
         self.do(Place(hand=self.chords.sha, beat=0))
         self.do(SetMethod(hand=self.chords.sha, method="spool"))

@@ -30,6 +30,11 @@ MOST_HANDS = 500
 SAME_BEATS = 1e-6
 
 
+# Of loops in tune nine in ten are heard within this, and a person hears no less (5 to 10 cents;
+# common practice, no source).
+IN_TUNE_CENTS = 8.0
+
+
 class SetKeyAt(Intent):
     """The song's key from a bar on. With its first key, all that has one by nature follows it.
 
@@ -149,11 +154,16 @@ class SetA4(Intent):
 
 
 def correction_of(project: Project, loop: Loop) -> float | None:
-    """Cents that bring a loop to the song's concert pitch; None where no tuning was heard."""
+    """Cents that bring a loop to the song's concert pitch; None where no tuning was heard.
+
+    What is heard nearly at 440 Hz is taken to be there: most loops are, and it is heard no more
+    exactly than that.
+    """
     heard = loop.hearing.key.cents
     if loop.is_midi or heard is None:
         return None
-    return round(1200.0 * math.log2(project.a4_hz / 440.0) - heard, 2)
+    own = 0.0 if abs(heard) <= IN_TUNE_CENTS else heard
+    return round(1200.0 * math.log2(project.a4_hz / 440.0) - own, 2)
 
 
 def by_nature(loop: Loop) -> bool:

@@ -57,6 +57,7 @@ export const notes = (shared) => {
       }));
       const heard = key.cents;
       this.tuned = heard === null ? "Its tuning cannot be told." : `heard ${heard > 0 ? "+" : heard < 0 ? "−" : ""}${Math.abs(heard).toFixed(0)} cents off A 440`;
+      if (heard && key.correction === 0) this.tuned += ": as good as in tune";
       this.canCorrect = key.correction !== null && Math.abs(key.correction - key.set_cents) > 0.5;
       this.setCents = round(key.set_cents, 1);
       this.a4 = String(round(session.state.a4_hz, 2));
