@@ -28,8 +28,6 @@ from zeroknot.studio.known import Known
 FOLLOWING = ("bass", "chords", "line", "voice", "pad")  # that follow the key unless told otherwise
 MOST_HANDS = 500
 SAME_BEATS = 1e-6
-
-
 # Of loops in tune nine in ten are heard within this, and a person hears no less (5 to 10 cents;
 # common practice, no source).
 IN_TUNE_CENTS = 8.0
