@@ -335,6 +335,9 @@ class TuningTest(KeyTest):
             with self.subTest(cents=cents):
                 self.assertAlmostEqual(seen.cents, cents, delta=2.0)
                 self.assertAlmostEqual(seen.correction, corrected, delta=2.0 if corrected else 0.0)
+            if not corrected:  # nothing is done, and no step of undo says that something was
+                with self.assertRaisesRegex(EditError, "no tuning was heard there"):
+                    self.do(CorrectTuning(hands=(loop.sha,)))
         self.do(SetA4(hertz=442.0))
         seen = seen_key(self.tree(), self.studio.hand(self.tree(), self.chords.sha))
         self.assertEqual(seen.correction, 7.85)

@@ -5,6 +5,8 @@ import random
 import unittest
 from dataclasses import replace
 
+import numpy as np
+
 from tests.sounds import audio, drum_loop, rendered
 from zeroknot.core.groove.believed import Heard, Looseness
 from zeroknot.core.groove.groove import Groove, Step, even, swing
@@ -104,6 +106,21 @@ class TightLoopTest(unittest.TestCase):
                 with self.subTest(swung=swung, second=hit.second):
                     self.assertAlmostEqual(laid.beat_of_second(hit.second), place, delta=0.004)
                     self.assertAlmostEqual(again.beat_of_second(hit.second), place, delta=0.001)
+
+    def test_an_echo_is_not_drawn_onto_the_step_of_what_it_comes_after(self):
+        dry = drum_loop(120.0, 4).astype(np.float64)
+        behind = round(0.048 * 44_100)
+        wet = dry + 0.45 * np.roll(dry, behind)
+        sound = audio(wet / np.abs(wet).max())
+        hits = measured(sound, all_attacks(sound))
+        echoes = [h for h in hits if 0.045 < h.second % 0.125 < 0.055 and h.sureness >= 0.35]
+        self.assertGreaterEqual(len(echoes), 4)
+        warp = WarpMap.between(0.0, 8.0, 16.0)
+        laid = GrooveLayer(hits, even(4)).over(warp)
+        for place in np.arange(0.0, 16.0, 0.25):
+            for beat in (place, min(place + 0.096, 16.0)):  # a note, and its echo
+                off = laid.beat_of_second(warp.second_of_beat(beat)) - beat
+                self.assertLess(abs(off) * 0.5, 0.006, beat)
 
     def test_instruments_on_the_grid_stay_as_far_apart_as_they_are(self):
         """Recordings of instruments by notes on the grid (fixtures): each as late as it speaks."""

@@ -3,12 +3,14 @@
 import unittest
 
 import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from tests.sounds import audio, drum_loop, rendered
 from tests.takes import beat_times, drummer, wandering
 from zeroknot.core.listening.attack import Attacks
 from zeroknot.core.listening.attacks import find_attacks
-from zeroknot.core.listening.known_beats import beats_between
+from zeroknot.core.listening.known_beats import LONG, beats_between
 from zeroknot.core.warp.straighten import counted, tied, with_layer
 from zeroknot.core.warp.warp_map import WarpMap
 
@@ -57,6 +59,21 @@ class SteadyTest(unittest.TestCase):
             beats = beats_between(struck(hits), 0.0, 2.0, 4, 6.0)
             np.testing.assert_allclose(beats[:4], [0.0, 0.5, 1.0, 1.5], atol=0.11)
             self.assertTrue(np.all(np.diff(beats) > 0.0))
+
+    @settings(max_examples=150, deadline=None)
+    @given(
+        st.lists(st.floats(0.0, 30.0), max_size=60), st.floats(0.0, 10.0), st.floats(0.05, 18.0),
+        st.integers(1, 60),
+    )  # fmt: skip
+    def test_whatever_is_struck_beats_rise_and_the_pass_has_as_many_as_were_said(
+        self, hits, start, length, pulses
+    ):
+        end = start + length
+        beats = beats_between(struck(sorted(hits)), start, end, pulses, 30.0)
+        self.assertTrue(np.all(np.diff(beats) > 0.0))
+        if hits and pulses <= LONG:
+            inside = beats[(beats > start - 1e-9) & (beats < end + 1e-9)]
+            self.assertEqual(inside.size, pulses + 1)
 
 
 class PlayedTest(unittest.TestCase):

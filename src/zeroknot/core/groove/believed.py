@@ -76,7 +76,7 @@ class Looseness:
             return cls()
         offs, errors = (np.asarray([getattr(h, n) for h in inexact]) for n in ("off", "error"))
         second = np.asarray([hit.is_second for hit in inexact])
-        all_late, firsts, seconds = (_middle(offs[of]) for of in (second | True, ~second, second))
+        all_late, firsts, seconds = (_middle(o) for o in (offs, offs[~second], offs[second]))
         price = LATENESS_COSTS + 0.5 * math.log(len(inexact))
         found: list[tuple[float, Looseness]] = []
         for first, other, numbers in (

@@ -196,6 +196,8 @@ def _local_periods(rises: Floats, step: float, period: float | None) -> Floats |
     if period:
         slowest, fastest = 1.3 * period, period / 1.3
     lags = np.arange(max(2, round(fastest / step)), round(slowest / step) + 1)
+    if not lags.size:  # beats as near as steps are none that could be followed
+        return None
     usual = np.exp(-0.5 * (np.log2(60 / (lags * step) / USUAL_BPM) / USUAL_OCTAVES) ** 2)
     rows, centres = [], []
     for first in range(0, max(1, rises.size - window // 2), hop):

@@ -77,11 +77,13 @@ def beats_between(attacks: Attacks, start: float, end: float, pulses: int, until
         more, other = _along(STEADY, curve, bent, numbers, pulses)
         if more > BENT_TIMES * worth + BENT_MORE and explains_more(other, beats):
             beats = other
+    # Beside the pass nobody knows where beats are; what is played there goes on as it does.
+    beside = (numbers < 0) | (numbers > pulses)
+    if pulses <= LONG and not beside.any():
+        return beats
     _, wandering = _along(WANDERING, curve, even, numbers, pulses)
     moved = on_attacks(wandering, attacks.seconds)
     wandering = moved if moved.size == wandering.size else wandering
-    # Beside the pass nobody knows where beats are; what is played there goes on as it does.
-    beside = (numbers < 0) | (numbers > pulses)
     if pulses > LONG:
         counted = followed(attacks, period, until)
         anew, wanders, steady = (_struck(curve, b, start, end) for b in (counted, wandering, beats))

@@ -130,11 +130,11 @@ class CorrectTuning(Intent):
         for name in self.hands:
             hand = in_hand(project, known.loops, name)
             cents = self.cents if self.cents is not None else correction_of(project, hand.loop)
-            if cents is None:
+            if cents is None or hand.strand.cents == cents:
                 continue
             if hand.is_new:
                 edits.append(AddStrand(strand=hand.strand.changed(cents=cents)))
-            elif hand.strand.cents != cents:
+            else:
                 edits.append(Tune(strand=hand.strand.id, cents=cents))
         if not edits:
             raise EditError("no tuning was heard there that would have to be corrected")
