@@ -26,8 +26,7 @@ WIDTH = 0.012  # seconds of an attack that a beat may lie on, standard deviation
 BENT_MORE, BENT_TIMES = 1.0, 1.1  # how much more a tempo that changes has to explain
 EDGE = 0.03  # seconds before an edge that belong to what begins there
 EARLY = 0.01  # seconds before the file's start at which a beat still is
-LONG = 24  # pulses, from which on a path may wander
-MORE, FAR_MORE = 1.1, 1.6  # times as much that wandering has to explain, and another count
+LONG, MORE = 24, 1.1  # pulses of a long one; times as much that wandering has to be worth
 PARTS, CLEARLY = (4, 3), 0.05  # of a beat that hits lie on; what share more of them makes it clear
 
 
@@ -88,9 +87,11 @@ def beats_between(attacks: Attacks, start: float, end: float, pulses: int, until
     if pulses > LONG:
         counted = followed(attacks, period, until)
         anew, wanders, steady = (_struck(curve, b, start, end) for b in (counted, wandering, beats))
-        if anew > FAR_MORE * max(wanders, steady) and explains_more(counted, beats):
+        is_wandering = wanders > MORE * steady and explains_more(wandering, beats)
+        best, worth = (wandering, wanders) if is_wandering else (beats, steady)
+        if anew > MORE * worth and explains_more(counted, best):
             return counted
-        beside |= wanders > MORE * steady and explains_more(wandering, beats)
+        beside |= is_wandering
     return np.where(beside, wandering, beats)
 
 
