@@ -109,7 +109,7 @@ class PlayedTest(unittest.TestCase):
 
     def test_a_take_that_nobody_kept_time_in_is_followed_to_its_end(self):
         """The demo's take: its reading begins with a step, two beats before the first is played."""
-        sound = audio(np.asarray(deck_plates(), np.float32).T)
+        sound = audio(np.asarray(deck_plates(), np.float32))
         place = np.arange(112)
         drift = 0.035 * np.sin(place / 13) + 0.012 * np.sin(place / 4.1 + 1)
         tempo = 98 * (1 + drift) * np.where(place >= 64, 1.05, 1.0)
