@@ -2,7 +2,8 @@
 
 Of loops in the source folders that are cut exactly, each with a part of itself left on, as they are
 when they are cut out of their own repetition: its end in front as a pickup, its beginning behind as
-a tail, or silence in front; some of them played faster or slower. World and all else stay, so that
+a tail, or silence in front; some of them played faster or slower. Some tails are the ring of a room
+that the whole loop was played in. World and all else stay, so that
 what is kept apart of the sources is kept apart of these, too.
 """
 
@@ -13,6 +14,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 import soxr
+from scipy import signal
 
 from benchmarks.accuracy.conditions import SPEEDS
 from benchmarks.accuracy.fit_attacks import loops
@@ -22,12 +24,29 @@ PICKUPS = {"6/8": (1 / 3, 2 / 3, 1.0)}
 USUAL_PICKUPS = (0.25, 0.5, 0.5, 1.0, 1.0, 1.0, 1.5, 2.0, 3.0)
 EXACT_SECONDS = 0.0005
 SHARE = 0.4  # of the exact loops
+ROOMS = 0.4  # of those with a tail
+RINGS_SECONDS = (0.25, 2.5)  # to −60 dB
+WET_DB = (-18.0, -3.0)  # of the room's level beside the loop's
 
 
 def is_exact(truth: dict) -> bool:
     """Is all of the file one pass?"""
     off = max(abs(truth["downbeat_s"]), abs(truth["end_s"] - truth["duration_s"]))
     return off < EXACT_SECONDS and truth["drift"] == 0.0
+
+
+def in_a_room(body: np.ndarray, rate: int, rng: np.random.Generator) -> np.ndarray:
+    """A loop as it rings on in a room of decaying noise: float64 [more frames, channels]."""
+    rings = float(np.exp(rng.uniform(*np.log(RINGS_SECONDS))))
+    frames = round(rings * rate)
+    fall = 10 ** (-3 * np.arange(frames) / frames)
+    darker = signal.butter(1, rng.uniform(1500, 9000), fs=rate, output="sos")
+    room = signal.sosfilt(darker, rng.normal(size=(body.shape[1], frames)) * fall)
+    wet = signal.fftconvolve(body, room.T, axes=0)
+    wet *= np.sqrt(np.mean(body**2) / max(np.mean(wet[: body.shape[0]] ** 2), 1e-20))
+    wet *= 10 ** (rng.uniform(*WET_DB) / 20)
+    wet[: body.shape[0]] += body
+    return wet
 
 
 def altered(body: np.ndarray, rate: int, truth: dict, rng: np.random.Generator):
@@ -46,7 +65,9 @@ def altered(body: np.ndarray, rate: int, truth: dict, rng: np.random.Generator):
         pickup = float(rng.choice(fits))
         before = round(pickup * beat)
         sound = np.concatenate([body[-before:], sound])
-    if "tail" in condition:
+    if "tail" in condition and rng.random() < ROOMS:
+        sound = in_a_room(sound, rate, rng)
+    elif "tail" in condition:
         n = min(body.shape[0], round(beat * rng.uniform(0.1, 1.2)))
         sound = np.concatenate([sound, body[:n]])
     if "silence" in condition:
