@@ -17,6 +17,8 @@ from zeroknot.core.errors import EditError
 from zeroknot.core.formats.handed import HandOver
 from zeroknot.core.formats.riff import wav_bytes
 from zeroknot.core.mixing.mix import mix
+from zeroknot.document.desk import LinePoint
+from zeroknot.document.edits.desk import SetLine
 from zeroknot.document.edits.track import ChangeTrack
 from zeroknot.settings import Settings
 from zeroknot.studio.executors import Executors
@@ -94,6 +96,23 @@ class RangePrintTest(StudioTest):
             self.printed(400.0, 404.0)
         with self.assertRaisesRegex(EditError, "ends where it begins"):
             self.printed(4.0, 4.0)
+
+    def test_muted_but_for_a_line_it_is_printed_as_its_tracks_sound_and_not_without(self):
+        drums = self.track_of(self.drums)
+        for track in self.tree().tracks:
+            self.do(ChangeTrack(track=track.id, muted=True))
+        with self.assertRaisesRegex(EditError, "nothing sounds"):
+            self.printed(through=True)
+        told = (LinePoint(beat=0, value=0), LinePoint(beat=8, value=1))
+        self.do(SetLine(track=drums, name="muted", points=told))
+        loop = self.printed(seam="cut", through=True)
+        self.assertEqual(loop.recipe.parents, (self.drums.sha,))
+        quiet = self.sound(loop)[:, -44100:]
+        self.assertLess(np.abs(quiet).max(), 1e-3 * np.abs(self.sound(loop)).max())
+        with self.assertRaisesRegex(EditError, "nothing sounds"):
+            self.printed(8.0, 12.0, tracks=(self.track_of(self.keys),), through=True)
+        with self.assertRaisesRegex(EditError, "nothing sounds"):
+            self.printed()
 
     def test_the_same_bytes_in_another_process_from_its_text_on_a_fresh_folder(self):
         loop = self.printed()

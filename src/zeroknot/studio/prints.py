@@ -126,6 +126,7 @@ class Prints:
         Raises EditError where nothing sounds there.
         """
         how = how or RangeHow()
+        where = replace(where, by_lines=how.through)
         plan = plan_of_range(project, self._loops, where, how.through, how.levels)
         run = Run(plan, how.seam, how.with_lead)
         strands = where.strands(project)

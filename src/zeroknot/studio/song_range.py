@@ -27,18 +27,21 @@ _SLACK = 1e-6  # beats
 class SongRange:
     """start, end  beats of the song
     tracks        ids of those that are meant; all where None
+    by_lines      a muted track is heard where a line of its own says so, as behind the strips
     """
 
     start: float
     end: float
     tracks: tuple[str, ...] | None = None
+    by_lines: bool = False
 
     def clips(self, project: Project) -> list[Clip]:
         """Those that are heard in it, in order."""
         solo = any(track.solo for track in project.tracks)
         meant = {
             t.id for t in project.tracks
-            if not t.muted and (t.solo or not solo) and (self.tracks is None or t.id in self.tracks)
+            if (t.solo or not solo) and (self.tracks is None or t.id in self.tracks)
+            and (not t.muted or (self.by_lines and any(n.name == "muted" for n in t.lines)))
         }  # fmt: skip
         found = [
             c for c in project.clips
@@ -123,6 +126,8 @@ def plan_of_range(
     levels   at those of its tracks; else as if all were at 0 dB
     """
     refuse_too_long(project, where, LONGEST_PRINT_SECONDS, "; mix it down instead")
+    if not where.clips(project):  # what only rings on from before would have a plan
+        raise EditError("nothing sounds there")
     maker = SheetMaker(project, loops.named(project.loops()))
     first, end = where.frames(project)
     if through:
