@@ -116,6 +116,23 @@ class FitTest(BrowserTest):
         self.assertEqual(counts[1], 17)
         self.assertGreater(counts[2], counts[0])
 
+    def test_a_strand_that_was_undone_is_its_loop_under_an_address_that_holds(self):
+        page, sha = self.page, self.state()["strands"][0]["loop"]
+        for _ in range(2):
+            page.get_by_role("button", name="Undo").click()
+        page.wait_for_url(f"**/fit/{sha}")
+        self.walk_to("Groove")
+        page.wait_for_url(f"**/groove/{sha}")
+        # Under the old one, as a link that was kept has it: nothing of it is there.
+        page.goto(f"{self.server.base}/p/{self.project}/fit/{sha}")
+        page.evaluate("""(gone) => {
+          for (const a of document.querySelectorAll("nav.rail a[data-of-hand]"))
+            a.href = a.href.replace(/[^/]+$/, gone);
+        }""", self.strand)  # fmt: skip
+        self.walk_to("Groove")
+        expect(page.locator(".notices")).to_contain_text("is there no longer")
+        page.wait_for_url(re.compile("groove/[0-9a-f]{64}$"))
+
     def test_left_with_an_answer_on_its_way_nothing_begins_to_sound(self):
         page = self.page
         page.locator("#loom").focus()

@@ -241,6 +241,11 @@ class PagesTest(WebTest):
     def test_nothing_in_hand_and_nothing_there(self):
         project = self.project()
         self.assertIn("Nothing is in hand", self.client.get(f"/p/{project}/fit").text)
+        gone = self.client.get(f"/p/{project}/fit/5c0ffee5c0ff", follow_redirects=False)
+        self.assertEqual(gone.headers["location"], f"/p/{project}/fit")
+        sha = self.loop()
+        last = self.client.get(f"/p/{project}/key/5c0ffee5c0ff")
+        self.assertEqual((last.status_code, last.url.path), (200, f"/p/{project}/key/{sha}"))
         missing = self.client.get("/p/nope/shelf")
         self.assertEqual(missing.status_code, 404)
         self.assertIn("there is no such project", missing.text)

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
 from fastapi.templating import Jinja2Templates
 
+from zeroknot.core.errors import NotFoundError
 from zeroknot.core.groove.groove import GRIDS
 from zeroknot.core.harmony.key import NAMES, SCALES
 from zeroknot.core.listening.key import MODES
@@ -144,7 +145,8 @@ ON_HAND = (
 
 
 def _on_hand_pages(view: OnHand) -> None:
-    """Its page; without anything in hand the last strand is taken, or the newest loop."""
+    """Its page; without anything in hand, or with what is gone, the last strand is taken, or the
+    newest loop."""
 
     @router.get(f"/p/{{project}}/{view.noun}", name=f"{view.noun}_anything")
     def anything(request: Request, studio: StudioDep, shown: ShownDep, project: str) -> Response:
@@ -160,7 +162,12 @@ def _on_hand_pages(view: OnHand) -> None:
         request: Request, studio: StudioDep, shown: ShownDep, project: str, hand: str
     ) -> Response:
         state = studio.projects.state(project)
-        held = studio.hand(state.project, hand)
+        try:
+            held = studio.hand(state.project, hand)
+        except NotFoundError:  # undone, or off the shelf, since its address was written
+            if hand == _last_in_hand(studio, state.project):
+                raise
+            return RedirectResponse(getattr(paths, view.noun)(project))
         data = hand_json(state.project, held) | view.of(state.project, held)
         title = f"{view.title}: {held.strand.name}"
         return _shown(request, View(view.noun, title, shown.whole(state), data, hand))

@@ -3,6 +3,11 @@
 
 import { ApiError, getInner } from "./net/api.js";
 
+const GONE = "What was in hand is there no longer; here is what came last.";
+
+/** What an address has in hand, if it says. @param {string} path */
+const handOf = (path) => path.split("/")[4];
+
 export class Router {
   /** @param {HTMLElement} place @param {import("./session.js").Session} session */
   constructor(place, session) {
@@ -31,6 +36,8 @@ export class Router {
       const { html, url } = await getInner(path);
       if (turn !== this.turn) return;
       if (isNew) history.pushState({}, "", url);
+      else if (url !== path) history.replaceState({}, "", url);
+      if (handOf(path) && handOf(path) !== handOf(url)) this.session.say(GONE, "info");
       this.place.innerHTML = html;
       const data = this.place.querySelector("[data-title]");
       this.place.focus({ preventScroll: true });
@@ -39,6 +46,16 @@ export class Router {
     } catch (error) {
       if (error instanceof ApiError) this.session.say(error.message, "error");
     }
+  }
+
+  /** What is in hand goes by another name from now on: the page's address and the rail's are of that. @param {string} hand */
+  rename(hand) {
+    const about = this.place.querySelector("[data-hand]");
+    const was = about?.getAttribute("data-hand");
+    if (!was || was === hand) return;
+    about?.setAttribute("data-hand", hand);
+    history.replaceState({}, "", location.pathname.replace(was, hand));
+    this.mark();
   }
 
   /** Show in the rail which view this is. */

@@ -113,6 +113,8 @@ export class Held {
     if (!fresh || session.saving > 0) return;
     if (!this.isOwed && isWithin(fresh, this.hand)) return;
     this.isOwed = false;
+    // Its strand was undone: under that address nobody would find it again.
+    if (this.name !== this.hand.hand) this.app.router?.rename(this.name);
     this.hand = fresh;
     this.told();
     void session.setHand(fresh.hand);
