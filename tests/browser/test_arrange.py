@@ -49,6 +49,24 @@ class ArrangeTest(OneClip):
         self.page.get_by_role("button", name="Undo").click()
         self.wait(lambda: self.clips() == [(0, 8)])
 
+    def test_the_middle_one_of_three_goes_to_another_track_and_the_order_stays(self):
+        sha = self.state()["strands"][0]["loop"]
+        track, other = (t["id"] for t in self.state()["tracks"])
+        for beat in (8, 16):
+            self.intent(kind="place", hand=sha, beat=beat, track=track)
+        in_lane = self.page.locator(f'[data-lane="{track}"] .clip')
+        expect(in_lane).to_have_count(3)
+        middle = next(c["id"] for c in self.state()["clips"] if c["beat"] == 8)
+        self.intent(kind="move_clips", moves=[{"clip": middle, "beat": 8, "track": other}])
+        expect(in_lane).to_have_count(2)
+        expect(self.page.locator(f'[data-lane="{other}"] .clip')).to_have_count(1)
+        self.intent(kind="move_clips", moves=[{"clip": middle, "beat": 8, "track": track}])
+        expect(in_lane).to_have_count(3)
+        self.assertEqual(
+            in_lane.evaluate_all("(all) => all.map((b) => b.dataset.clip)"),
+            [c["id"] for c in sorted(self.state()["clips"], key=lambda c: c["beat"])],
+        )
+
     def test_right_edge_repeats_and_trims(self):
         self.drag(0.985, 8 * 12)
         self.wait(lambda: self.clips() == [(0, 16)])

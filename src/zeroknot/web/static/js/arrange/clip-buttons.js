@@ -38,12 +38,12 @@ export class ClipButtons {
     const kept = new Set(meant.map((c) => c.id));
     /** @type {Map<string, Element | null>} */
     const shelves = new Map([...this.box.querySelectorAll("[data-lane]")].map((lane) => [lane.getAttribute("data-lane") ?? "", lane.querySelector(".clips")]));
-    /** Where the next button of a row belongs: they are gone through in their order. @type {Map<Element, Element | null>} */
-    const next = new Map();
+    /** The button of a row that the next one belongs behind: they are gone through in their order. @type {Map<Element, Element>} */
+    const last = new Map();
     for (const clip of [...meant].sort((a, b) => a.beat - b.beat)) {
       const strand = strands.get(clip.strand);
       const element = this.place(clip, strand, perBeat, chosen(clip.id));
-      this.put(element, shelves.get(clip.track) ?? null, next);
+      this.put(element, shelves.get(clip.track) ?? null, last);
     }
     for (const [id, { element }] of this.buttons) {
       if (kept.has(id)) continue;
@@ -88,16 +88,17 @@ export class ClipButtons {
     return element;
   }
 
-  /** Into its row, behind those that begin earlier. @param {HTMLElement} element @param {Element | null} row @param {Map<Element, Element | null>} next */
-  put(element, row, next) {
+  /** Into its row, behind those that begin earlier. @param {HTMLElement} element @param {Element | null} row @param {Map<Element, Element>} last */
+  put(element, row, last) {
     if (!row) return;
-    const at = next.has(row) ? /** @type {Element | null} */ (next.get(row)) : row.firstElementChild;
+    const before = last.get(row);
+    last.set(row, element);
+    // What follows now may have its place in another row: only what was put is sure to be in this.
+    const at = before ? before.nextElementSibling : row.firstElementChild;
     const isFocused = document.activeElement === element;
-    if (element !== at && (element.parentElement !== row || !isFocused)) {
-      row.insertBefore(element, at);
-      if (isFocused) element.focus(); // it went to another row
-    }
-    next.set(row, element.nextElementSibling);
+    if (element === at || (element.parentElement === row && isFocused)) return;
+    row.insertBefore(element, at);
+    if (isFocused) element.focus(); // it went to another row
   }
 
   /** @param {Clip} clip @returns {Button} */

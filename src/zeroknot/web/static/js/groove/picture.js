@@ -78,7 +78,9 @@ export const pictured = (shared) => {
     withDrawn(groove) {
       if (!drawn) return groove;
       const own = [...(groove.rows[this.row] ?? groove.steps)];
-      own[drawn.number] = [drawn.offset, drawn.accent, 0, Math.max(1, own[drawn.number][3])];
+      const step = own[drawn.number];
+      if (!step) return groove; // a shorter one came in its place meanwhile
+      own[drawn.number] = [drawn.offset, drawn.accent, 0, Math.max(1, step[3])];
       return groove.rows[this.row] ? { ...groove, rows: { ...groove.rows, [this.row]: own } } : { ...groove, steps: own };
     },
 
@@ -94,6 +96,7 @@ export const pictured = (shared) => {
       looks += 1;
       const now = facts();
       if (sight && sight[1] > now.span + 1e-6) sight = null;
+      if (pointed >= now.hits.length) pointed = -1;
       const shown = shared.shown;
       if (shown && this.row && !shown.rows[this.row]) this.row = "";
       this.rows = ROWS.filter(([key]) => !key || shown?.rows[key]).map(([key, name]) => ({ key, name, pressed: String(this.row === key) }));
