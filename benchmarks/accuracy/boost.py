@@ -39,8 +39,32 @@ class Grown:
         return replace(self.trees, value=value)
 
     def averaged(self, other: "Grown", share: float) -> "Grown":
-        """Whose scores are `share` of these and the rest of the other's."""
-        return Grown(self.times(share)).and_then(Grown(other.times(1.0 - share)))
+        """Whose scores are `share` of these and the rest of the other's.
+
+        Trees that both were grown onto stand there once.
+        """
+        (base, own), (_, others) = (g.split(self.begins_as(other)) for g in (self, other))
+        return base.and_then(Grown(own.times(share))).and_then(Grown(others.times(1.0 - share)))
+
+    def begins_as(self, other: "Grown") -> int:
+        """Number of trees with which both begin."""
+        one, two = self.trees, other.trees
+        nodes = min(one.feature.size, two.feature.size)
+        same = np.ones(nodes, bool)
+        for part in ("feature", "value", "above"):
+            same &= getattr(one, part)[:nodes] == getattr(two, part)[:nodes]
+        alike = nodes if same.all() else int(np.argmin(same))
+        return int((np.append(one.roots[1:], one.feature.size) <= alike).sum())
+
+    def split(self, first: int) -> tuple["Grown", "Grown"]:
+        """The first so many trees, and the others."""
+        t = self.trees
+        node = int(t.roots[first]) if first < t.roots.size else t.feature.size
+        one = Trees(t.roots[:first], t.answer[:first], t.feature[:node], t.value[:node],
+                    t.above[:node])  # fmt: skip
+        two = Trees(t.roots[first:] - np.int32(node), t.answer[first:], t.feature[node:],
+                    t.value[node:], t.above[node:] - np.int32(node))  # fmt: skip
+        return Grown(one), Grown(two)
 
     def and_then(self, other: "Grown") -> "Grown":
         """Whose scores are the sums of both."""

@@ -223,6 +223,13 @@ class NotesTest(OnHand):
         self.assertEqual(velocities, sorted(velocities))
         page.get_by_role("button", name="As they were").click()
         self.wait(lambda: self.notes() == before)
+        # What lies beside the grid is drawn to it.
+        first = self.box(0)
+        start = self.at(first["x"] + 3, first["y"])
+        self.drag(start, (start[0] + 0.6 * beat, start[1]), key="Alt")
+        self.wait(lambda: any(n[0] % 0.25 for n in self.notes()))
+        page.get_by_role("button", name="To the grid").click()
+        self.wait(lambda: not any(n[0] % 0.25 for n in self.notes()))
 
     def test_it_plays_a_kit(self):
         page = self.page

@@ -276,6 +276,16 @@ class SlicesTest(BrowserTest):
         page.get_by_label("Name of the slice").fill("kick")
         page.get_by_label("Name of the slice").press("Enter")
         page.locator(".pad small").filter(has_text="kick").wait_for()
+        sway = page.get_by_label("Sway of the pan, typed")
+        sway.fill("40")
+        sway.press("Enter")
+        for label, shown, name, value in (
+            ("Period of the sway", "1/2", "sway_beats", 2),
+            ("Choke group of the slice", "group 3", "choke", 3),
+            ("How long the slice is", "fills its tile", "length", "filled"),
+        ):
+            page.get_by_label(label).select_option(label=shown)
+            self.wait(lambda n=name, v=value: self.slices()["pieces"][0][n] == v)
         page.get_by_role("button", name="Leave it whole").click()
         expect(page.locator("#cut-said")).to_have_text("not cut yet")
 
@@ -311,6 +321,14 @@ class SlicesTest(BrowserTest):
             page.get_by_label(label).fill(text)
             page.get_by_label(label).press("Enter")
             self.wait(lambda n=name, v=value: self.slices()["pieces"][0]["shape"][n] == v)
+        typed = page.get_by_label("Slow wave of the cutoff in octaves, typed")
+        typed.fill("1")
+        typed.press("Enter")
+        page.get_by_label("Period of the slow wave").select_option(label="1/8 triplet")
+        self.wait(lambda: abs(self.slices()["pieces"][0]["shape"]["wave_beats"] - 1 / 3) < 1e-9)
+        typed.fill("0")
+        typed.press("Enter")
+        self.wait(lambda: self.slices()["pieces"][0]["shape"]["wave"] == 0)
         after = self.render()
         eighth = round(0.5 * 60 / 96 * 44_100)
         bright = [np.abs(np.diff(x[0, :eighth])).max() for x in (before, after)]
