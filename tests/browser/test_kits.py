@@ -156,7 +156,7 @@ class NotesTest(OnHand):
         notes = [(i, i + 0.5, p, 0) for i, p in enumerate((45, 57, 60, 64))]
         self.send(midi(notes, 96).getvalue(), "line.mid")
         self.server.settle()
-        self.sha = self.server.rows()[0]["sha"]
+        self.sha = next(r["sha"] for r in self.server.rows() if r["name"] == "line")
         self.intent(kind="set_steady_tempo", bpm=96)
         self.open(f"slices/{self.sha}")
         expect(self.page.locator("[data-section=notes] .note")).to_contain_text("4 notes")

@@ -11,7 +11,7 @@ from zeroknot.core.listening.key import KeyReading
 from zeroknot.core.listening.reading import Reading
 from zeroknot.core.listening.sound_kind import SoundReading
 
-VERSION = 12  # of the listening
+VERSION = 13  # of the listening
 CANNOT_TELL = 0.08  # confidence below which nothing is said to be the reading
 
 
