@@ -1,15 +1,27 @@
+import os
 import socket
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
-from zeroknot.cli.serve import held_folder, listening_on
+from zeroknot.cli.serve import held_folder, listening_on, serve
 from zeroknot.core.errors import ZeroKnotError
 from zeroknot.store.damaged import DATABASE
 from zeroknot.store.database import opened_database
 
 
 class ServeTest(unittest.TestCase):
+    def test_a_folder_that_is_named_is_meant_whatever_the_environment_says(self):
+        with tempfile.TemporaryDirectory() as folder, held_folder(Path(folder)):
+            elsewhere = {"ZEROKNOT_DATA": str(Path(folder) / "elsewhere")}
+            with (
+                mock.patch.dict(os.environ, elsewhere),
+                self.assertRaisesRegex(ZeroKnotError, "another Zero Knot is running on"),
+            ):
+                serve(port=0, data=Path(folder))
+            self.assertFalse(Path(elsewhere["ZEROKNOT_DATA"]).exists())
+
     def test_one_server_a_data_folder(self):
         with tempfile.TemporaryDirectory() as folder:
             data = Path(folder) / "new"

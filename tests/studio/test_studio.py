@@ -61,6 +61,16 @@ class ProjectsTest(StudioTest):
         with self.assertRaises(EditError):
             studio.projects.undo(project)
 
+    def test_what_changes_nothing_is_no_step_and_redo_stays(self):
+        project = self.studio.projects.create("First")
+        for bpm in (90, 100):
+            self.submit(project, SetSteadyTempo(bpm=bpm))
+        undone = self.studio.projects.undo(project)
+        for same in (SetSteadyTempo(bpm=90), RenameProject(name="First")):
+            state = self.submit(project, same)
+            self.assertEqual((state.revision, state.redo), (undone.revision, undone.redo))
+        self.assertEqual(self.studio.projects.redo(project).project.tempo[0].bpm, 100)
+
     def test_an_abandoned_branch_is_kept(self):
         project = self.studio.projects.create("First")
         kept = self.submit(project, SetSteadyTempo(bpm=90)).revision

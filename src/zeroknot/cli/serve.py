@@ -27,11 +27,12 @@ LOCK = "server.lock"
 def serve(
     host: Annotated[str | None, typer.Option(help="address to listen on")] = None,
     port: Annotated[int | None, typer.Option(help="port to listen on")] = None,
+    data: Annotated[Path | None, typer.Option(help="folder for loops, projects, renders")] = None,
 ) -> None:
     """Start the application and print its address."""
-    settings = Settings()
-    given = {k: v for k, v in (("host", host), ("port", port)) if v is not None}
-    start(settings.model_copy(update=given))
+    stated = {"host": host, "port": port, "data": data}
+    given = {name: value for name, value in stated.items() if value is not None}
+    start(Settings().model_copy(update=given))
 
 
 def start(settings: Settings, home: str = "") -> None:
@@ -106,7 +107,7 @@ def held_folder(data: Path, address: str = "") -> Iterator[None]:
     except OSError as error:
         raise ZeroKnotError(
             f"the data folder {data} cannot be used ({error.strerror}); name another by "
-            "ZEROKNOT_DATA"
+            "--data or ZEROKNOT_DATA"
         ) from error
     with opened as lock:
         try:
@@ -114,7 +115,7 @@ def held_folder(data: Path, address: str = "") -> Iterator[None]:
         except OSError as error:
             raise ZeroKnotError(
                 f"another Zero Knot is running on {data}; end it, or give this one a data folder "
-                "of its own (ZEROKNOT_DATA)"
+                "of its own (--data, or ZEROKNOT_DATA)"
             ) from error
         lock.truncate(0)
         lock.write(address)

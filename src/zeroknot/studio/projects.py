@@ -115,7 +115,7 @@ class Projects:
     def submit(
         self, project: str, revision: int, intent: Intent | Edit, asked: str | None = None
     ) -> State:
-        """Resolve an intent and apply its edit.
+        """Resolve an intent and apply its edit; one that changes nothing leaves no step of undo.
 
         revision  the one it was made on; where the project has moved on and what the edit touches
                   was changed since, StaleError names the edits since
@@ -139,6 +139,8 @@ class Projects:
                     self._refuse_stale(project, revision, head.number, edit)
                 tree = edit.apply(base)
                 read_back(base, tree)
+            if tree == base and statement is None:  # as it was before: no step to take back
+                return self._state_of(project)
             self._advance(
                 project, head.number, base, tree, edit.label(), edit_text(edit), statement, asked
             )
