@@ -35,12 +35,13 @@ test: .venv/.test
 	$(BIN)/python -m compileall -q src tests
 	$(BIN)/python -m tests
 
-# The same stories and requests as in the tests, many times as many; then every reader, 20 minutes each.
+# The same stories, requests and presses as in the tests, many times as many; then every reader, 20 minutes each.
 FUZZ_SECONDS ?= 1200
 fuzz: .venv/.test requirements/fuzz.lock
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/fuzz.lock
 	STORIES=400 $(BIN)/python -m tests tests.studio.test_stories
 	REQUESTS=500 $(BIN)/python -m tests tests.web.test_any_request
+	for seed in 1 2 3 4; do PRESSES=1000 SEED=$$seed $(BIN)/python -m tests tests.browser.test_any_press || exit 1; done
 	for reader in midi groove tempo zip project wav aiff packed; do \
 	  $(BIN)/python -m tests.fuzz $$reader $(FUZZ_SECONDS) || exit 1; done
 
