@@ -13,7 +13,7 @@ from playwright.sync_api import Error, Locator, Page
 
 from tests.browser.harness import BrowserTest
 
-PRESSES = int(os.environ.get("PRESSES", "60"))
+PRESSES = int(os.environ.get("PRESSES", "30"))
 SEED = int(os.environ.get("SEED", "1"))
 TOLD = 8  # of what was done last
 SOON_MS = 1000  # what cannot be reached by then is covered or gone: something else is tried

@@ -10,6 +10,8 @@ import { REGISTERS } from "./model.js";
 /** @param {import("./shared.js").Shared} shared */
 export const amounts = (shared) => {
   const { held } = shared;
+  /** Whose hits are to move, while that is being done: two quick presses are two changes. @type {string[] | null} */
+  let asked = null;
 
   return section(shared.whole, {
     isLaid: false, timing: 100, accents: 0, reach: 40, sensitivity: 65, apart: true, canTellApart: false, keepsLengths: true, isMidi: false,
@@ -48,10 +50,12 @@ export const amounts = (shared) => {
     },
 
     /** @param {string} register */
-    toggleRegister(register) {
-      const now = shared.facts.laid?.registers ?? [];
-      const registers = /** @type {("low" | "middle" | "high")[]} */ (REGISTERS.filter((r) => (r === register) !== now.includes(r)));
-      void held.change({ kind: "set_groove", registers });
+    async toggleRegister(register) {
+      const now = asked ?? shared.facts.laid?.registers ?? [];
+      const meant = /** @type {("low" | "middle" | "high")[]} */ (REGISTERS.filter((r) => (r === register) !== now.includes(r)));
+      asked = meant;
+      await held.change({ kind: "set_groove", registers: meant });
+      if (asked === meant) asked = null;
     },
 
     toggleApart() {
