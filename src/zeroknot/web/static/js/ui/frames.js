@@ -10,6 +10,7 @@ import { paletteName, palette } from "./colours.js";
 /** @typedef {ReturnType<typeof palette>} Palette */
 /** @typedef {{width: number, height: number, colours: Palette}} Sheet CSS pixels */
 
+const WORD_SPACING = "0.07em"; // as that of the page's text (app.css)
 const LONGEST_SIDE = 8192; // device pixels: beyond 16 384 browsers draw nothing at all
 
 /** @type {Set<() => void>} */
@@ -93,6 +94,7 @@ export function cleared(canvas, { width, height, ratio }) {
   const c = /** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d"));
   c.setTransform(ratio, 0, 0, ratio, 0, 0);
   c.clearRect(0, 0, width, height);
+  c.wordSpacing = WORD_SPACING;
   return c;
 }
 
