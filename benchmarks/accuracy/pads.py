@@ -22,7 +22,6 @@ TEMPO_MEDIAN, TEMPO_SPREAD = 104.0, 0.28  # BPM, and of its logarithm
 TEMPOS = (60.0, 175.0)
 LONGEST_SECONDS = 24.0
 SCALES = ((0, 2, 4, 5, 7, 9, 11), (0, 2, 3, 5, 7, 8, 10), (0, 2, 3, 5, 7, 9, 10))
-NAMES = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")
 
 
 def drawn(of: dict, rng: np.random.Generator):

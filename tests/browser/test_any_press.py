@@ -63,7 +63,8 @@ class Hands:
 
     def click(self) -> None:
         if one := self._one_of(PRESSED):
-            called = one.get_attribute("aria-label", timeout=SOON_MS) or one.inner_text()
+            called = one.get_attribute("aria-label", timeout=SOON_MS)
+            called = called or one.inner_text(timeout=SOON_MS)
             self.did.append(f"press {called.strip()!r}")
             one.click(timeout=SOON_MS)
 
@@ -81,7 +82,7 @@ class Hands:
 
     def choose(self) -> None:
         if one := self._one_of("select:visible"):
-            at = self.random.randrange(one.locator("option").count())
+            at = self.random.randrange(max(1, one.locator("option").count()))
             self.did.append(f"choose {at} as {one.get_attribute('aria-label', timeout=SOON_MS)}")
             one.select_option(index=at, timeout=SOON_MS)
 

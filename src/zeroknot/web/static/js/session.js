@@ -223,9 +223,13 @@ export class Session {
    */
   queue(ask, done = { kind: "project" }) {
     return this.inOrder(async () => {
+      const { moves } = this.state;
       try {
-        await this.accept(await ask(), true);
-        if (done) this.history.did(done);
+        const said = await ask();
+        await this.accept(said, true);
+        // What changed nothing is nothing to take back; a loop that came with it is.
+        const what = said.moves > moves ? done : done?.loop;
+        if (what) this.history.did(what);
         return true;
       } catch (error) {
         if (!(error instanceof ApiError)) throw error;
